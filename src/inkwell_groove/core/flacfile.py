@@ -1,0 +1,82 @@
+"""FLAC metadata as RFC 9639 lays it out: what a file says of itself, STREAMINFO's MD5 above all."""
+
+from __future__ import annotations
+
+from typing import BinaryIO
+
+from pydantic import BaseModel, ConfigDict
+
+from inkwell_groove.core.bytesource import ByteSource
+from inkwell_groove.core.errors import NotSound
+
+BLOCK_NAMES = {
+    0: "STREAMINFO",
+    1: "PADDING",
+    2: "APPLICATION",
+    3: "SEEKTABLE",
+    4: "VORBIS_COMMENT",
+    5: "CUESHEET",
+    6: "PICTURE",
+}
+
+
+class StreamInfo(BaseModel):
+    """RFC 9639 section 8.2. `samples` 0 means unknown; an `md5` of zeros means not computed."""
+
+    model_config = ConfigDict(frozen=True)
+
+    min_block_samples: int
+    max_block_samples: int
+    rate_hz: int
+    channels: int
+    bits: int
+    samples: int
+    md5: bytes
+    block_names: tuple[str, ...]
+    audio_offset: int
+
+    @property
+    def has_md5(self) -> bool:
+        return any(self.md5)
+
+
+def read_streaminfo(stream: BinaryIO, *, size: int, name: str) -> StreamInfo:
+    """Walks the metadata blocks.
+
+    Raises NotSound without the FLAC mark or STREAMINFO, Truncated where a block breaks off.
+    """
+    source = ByteSource(stream, size=size, name=name)
+    source.seek(0)
+    if source.take(4, "the FLAC mark") != b"fLaC":
+        raise NotSound("this is not a FLAC file", where=name, remedy="Give a FLAC file")
+    info: bytes | None = None
+    names: list[str] = []
+    last = False
+    while not last:
+        head = source.take(4, "a metadata block's head")
+        last, kind, length = bool(head[0] & 0x80), head[0] & 0x7F, int.from_bytes(head[1:], "big")
+        names.append(BLOCK_NAMES.get(kind, f"reserved {kind}"))
+        if kind == 0 and len(names) == 1:
+            if length != 34:
+                raise NotSound(
+                    f"STREAMINFO has {length} bytes, 34 are required", where=name, remedy="Make the file again"
+                )
+            info = source.take(length, "STREAMINFO")
+        elif length > source.left:
+            source.take(length, f"the {names[-1]} block")
+        else:
+            source.seek(source.position + length)
+    if info is None:
+        raise NotSound("the first metadata block is not STREAMINFO", where=name, remedy="Make the file again")
+    packed = int.from_bytes(info[10:18], "big")
+    return StreamInfo(
+        min_block_samples=int.from_bytes(info[0:2], "big"),
+        max_block_samples=int.from_bytes(info[2:4], "big"),
+        rate_hz=packed >> 44,
+        channels=(packed >> 41 & 0x7) + 1,
+        bits=(packed >> 36 & 0x1F) + 1,
+        samples=packed & 0xFFFFFFFFF,
+        md5=info[18:34],
+        block_names=tuple(names),
+        audio_offset=source.position,
+    )

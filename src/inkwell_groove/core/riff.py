@@ -1,0 +1,157 @@
+"""WAV and RF64 headers: where the samples lie, how many there are, and whether the header tells the truth.
+
+Sources: Multimedia Programming Interface and Data Specifications 1.0 (RIFF WAVE); EBU Tech 3306 (RF64, ds64).
+libsndfile reads the samples; this module exists because it forgives a header that lies, and an archive must not.
+"""
+
+from __future__ import annotations
+
+import struct
+from typing import BinaryIO
+
+from pydantic import BaseModel, ConfigDict
+
+from inkwell_groove.core.bytesource import ByteSource
+from inkwell_groove.core.errors import LengthLie, NotSound, Truncated
+
+_PCM, _FLOAT, _EXTENSIBLE = 0x0001, 0x0003, 0xFFFE
+_SIZE_ELSEWHERE = 0xFFFFFFFF  # RF64: the true size is in ds64; also left behind by recorders that were killed
+
+
+class RiffLayout(BaseModel):
+    """What the chunks say."""
+
+    model_config = ConfigDict(frozen=True)
+
+    container: str
+    format_tag: int
+    channels: int
+    rate_hz: int
+    bits: int
+    block_align: int
+    fmt_chunk: bytes
+    data_offset: int
+    declared_bytes: int
+    found_bytes: int
+
+    @property
+    def declared_samples(self) -> int:
+        return self.declared_bytes // self.block_align
+
+    @property
+    def found_samples(self) -> int:
+        return self.found_bytes // self.block_align
+
+    @property
+    def seconds_found(self) -> float:
+        return self.found_samples / self.rate_hz
+
+
+def read_layout(stream: BinaryIO, *, size: int, name: str) -> RiffLayout:
+    """The layout of a WAV or RF64 file, lies about its length included (`check_length` judges them).
+
+    Raises NotSound where it is no WAVE or a coding not read here, Truncated where the header breaks off.
+    """
+    source = ByteSource(stream, size=size, name=name)
+    source.seek(0)
+    magic = source.take(4, "the file's first mark")
+    if magic not in (b"RIFF", b"RF64"):
+        raise NotSound("this is not a RIFF file", where=name, remedy="Give a WAV, RF64, AIFF or FLAC recording")
+    source.take(4, "the RIFF size")
+    if source.take(4, "the RIFF kind") != b"WAVE":
+        raise NotSound(
+            "this RIFF file holds no WAVE audio", where=name, remedy="Give a WAV, RF64, AIFF or FLAC recording"
+        )
+    fmt: bytes | None = None
+    size_from_ds64: int | None = None
+    while True:
+        if source.left < 8:
+            raise Truncated(
+                "the header ends before the samples begin (no data chunk)",
+                where=name,
+                remedy="The file was cut short: copy or make it again from its source",
+            )
+        kind, length = source.unpack("<4sI", "a chunk's head")
+        start = source.position
+        if kind == b"ds64":
+            _, size_from_ds64, _ = source.unpack("<QQQ", "the ds64 chunk")
+        elif kind == b"fmt ":
+            fmt = source.take(length, "the fmt chunk")
+        elif kind == b"data":
+            if fmt is None:
+                raise NotSound("the data chunk comes before the fmt chunk", where=name, remedy="Make the file again")
+            declared = size_from_ds64 if size_from_ds64 is not None and length == _SIZE_ELSEWHERE else length
+            return _layout(magic.decode(), fmt, source, start, declared, name)
+        source.seek(start + length + (length & 1))
+
+
+def _layout(magic: str, fmt: bytes, source: ByteSource, data_offset: int, declared_bytes: int, name: str) -> RiffLayout:
+    if len(fmt) < 16:
+        raise Truncated(f"the fmt chunk has {len(fmt)} bytes, at least 16 are needed", where=name)
+    tag, channels, rate_hz, _, block_align, bits = struct.unpack_from("<HHIIHH", fmt)
+    if tag == _EXTENSIBLE:
+        if len(fmt) < 40:
+            raise Truncated(f"the extensible fmt chunk has {len(fmt)} bytes, 40 are needed", where=name)
+        (tag,) = struct.unpack_from("<H", fmt, 24)
+    if tag not in (_PCM, _FLOAT):
+        raise NotSound(
+            f"this WAV holds coding 0x{tag:04x}, not PCM",
+            where=name,
+            remedy="Convert it to integer PCM or 32-bit float",
+        )
+    if channels < 1 or block_align != channels * ((bits + 7) // 8):
+        raise NotSound(
+            f"the fmt chunk contradicts itself: {channels} channels of {bits} bit cannot fill {block_align} bytes",
+            where=name,
+            remedy="Make the file again from its source",
+        )
+    return RiffLayout(
+        container="RF64" if magic == "RF64" else "WAV",
+        format_tag=tag,
+        channels=channels,
+        rate_hz=rate_hz,
+        bits=bits,
+        block_align=block_align,
+        fmt_chunk=fmt,
+        data_offset=data_offset,
+        declared_bytes=declared_bytes,
+        found_bytes=max(0, min(declared_bytes, source.size - data_offset))
+        if 0 < declared_bytes < _SIZE_ELSEWHERE or magic == "RF64"
+        else max(0, source.size - data_offset),
+    )
+
+
+def check_length(layout: RiffLayout, *, name: str) -> None:
+    """Raises LengthLie when the header's length is not the file's, saying how much was found."""
+    if layout.declared_samples == layout.found_samples:
+        return
+    found, declared = layout.found_samples, layout.declared_samples
+    told = "no length" if declared == 0 else f"{declared} samples ({declared / layout.rate_hz:.1f} s)"
+    if layout.declared_bytes == _SIZE_ELSEWHERE:
+        told = "an unknown length"
+    raise LengthLie(
+        f"the header promises {told}, the file holds {found} ({layout.seconds_found:.1f} s)",
+        found_samples=found,
+        declared_samples=declared,
+        where=name,
+        remedy=f"Take in the {layout.seconds_found:.1f} s that are there, or copy the file again"
+        if found
+        else "Nothing is there to take in: copy the file again",
+    )
+
+
+def true_header(layout: RiffLayout) -> bytes:
+    """A header that tells the truth about `layout.found_samples`: WAV, or RF64 from 4 GiB on."""
+    data_bytes = layout.found_samples * layout.block_align
+    fmt = struct.pack("<4sI", b"fmt ", len(layout.fmt_chunk)) + layout.fmt_chunk + b"\0" * (len(layout.fmt_chunk) & 1)
+    padded = data_bytes + (data_bytes & 1)
+    riff_bytes = 4 + len(fmt) + 8 + padded
+    if riff_bytes < _SIZE_ELSEWHERE:
+        return struct.pack("<4sI4s", b"RIFF", riff_bytes, b"WAVE") + fmt + struct.pack("<4sI", b"data", data_bytes)
+    ds64 = struct.pack("<4sIQQQI", b"ds64", 28, riff_bytes + 36, data_bytes, layout.found_samples, 0)
+    return (
+        struct.pack("<4sI4s", b"RF64", _SIZE_ELSEWHERE, b"WAVE")
+        + ds64
+        + fmt
+        + struct.pack("<4sI", b"data", _SIZE_ELSEWHERE)
+    )

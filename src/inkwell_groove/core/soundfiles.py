@@ -1,0 +1,113 @@
+"""The one door through which recordings are opened and written. Everything else in core takes readers and arrays."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from types import TracebackType
+from typing import cast
+
+import soundfile
+
+from inkwell_groove.core.errors import NotSound, Truncated
+from inkwell_groove.core.sound import Samples, SoundFormat, Word
+
+_WORD_OF_SUBTYPE: dict[str, Word] = {
+    "PCM_U8": "u8",
+    "PCM_S8": "s8",
+    "PCM_16": "s16",
+    "PCM_24": "s24",
+    "PCM_32": "s32",
+    "FLOAT": "f32",
+    "DOUBLE": "f64",
+}
+_LOSSY_SUBTYPES = {"VORBIS", "OPUS", "MPEG_LAYER_I", "MPEG_LAYER_II", "MPEG_LAYER_III"}
+
+
+class FileReader:
+    """A recording on disk, read through libsndfile. Also a context manager."""
+
+    def __init__(self, path: Path, *, name: str | None = None) -> None:
+        self._name = name or path.name
+        try:
+            self._file = soundfile.SoundFile(str(path))
+        except soundfile.LibsndfileError as cause:
+            raise NotSound(
+                f"this cannot be read as audio ({cause.error_string.rstrip('.')})",
+                where=self._name,
+                remedy="Give a WAV, RF64, AIFF or FLAC recording",
+            ) from cause
+        file = self._file
+        lossy = file.subtype in _LOSSY_SUBTYPES
+        if not lossy and file.subtype not in _WORD_OF_SUBTYPE:
+            file.close()
+            raise NotSound(
+                f"samples stored as {file.subtype} are not read here",
+                where=self._name,
+                remedy="Give integer PCM of 16, 24 or 32 bit, or 32-bit float",
+            )
+        self.format = SoundFormat(
+            container="WAV" if file.format == "WAVEX" else file.format,
+            word="f32" if lossy else _WORD_OF_SUBTYPE[file.subtype],
+            rate_hz=file.samplerate,
+            channels=file.channels,
+            samples=file.frames,
+            lossless=not lossy,
+        )
+        self._at = 0
+
+    def read(self, start_sample: int, samples: int) -> Samples:
+        samples = max(0, min(samples, self.format.samples - start_sample))
+        if start_sample != self._at:
+            # Seeking in FLAC costs a bisection; reading on does not.
+            self._file.seek(start_sample)
+        try:
+            block = self._file.read(samples, dtype=self.format.dtype.name, always_2d=True)
+        except soundfile.LibsndfileError as cause:
+            raise NotSound(
+                f"the audio is damaged after sample {start_sample} ({cause.error_string.rstrip('.')})",
+                where=self._name,
+                remedy="Make the file again from its source",
+            ) from cause
+        if len(block) < samples:
+            raise Truncated(
+                f"the audio ends at sample {start_sample + len(block)}, its header promises {self.format.samples}",
+                where=self._name,
+                remedy="Make the file again from its source, or take in what is there",
+            )
+        self._at = start_sample + samples
+        return cast(Samples, block)
+
+    def close(self) -> None:
+        self._file.close()
+
+    def __enter__(self) -> FileReader:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+
+def blocks(reader: FileReader, start_sample: int, end_sample: int, block_samples: int) -> Iterator[Samples]:
+    """Samples [start_sample, end_sample) in order, in blocks of at most block_samples."""
+    for first in range(start_sample, end_sample, block_samples):
+        yield reader.read(first, min(block_samples, end_sample - first))
+
+
+@contextmanager
+def flac_writer(path: Path, *, rate_hz: int, channels: int, bits: int) -> Iterator[soundfile.SoundFile]:
+    """A new FLAC file for blocks of int16 (16 bit) or left-justified int32 (24 bit)."""
+    file = soundfile.SoundFile(
+        str(path),
+        "x",
+        samplerate=rate_hz,
+        channels=channels,
+        subtype=f"PCM_{bits}",
+        format="FLAC",
+        compression_level=0.625,
+    )
+    with file:
+        yield file
