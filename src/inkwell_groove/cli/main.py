@@ -1,0 +1,165 @@
+"""The commands. Each opens files, calls one function of core and reports."""
+
+from __future__ import annotations
+
+import runpy
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.console import Console
+from rich.table import Table
+
+from inkwell_groove.cli.reporting import InputFile, JsonFlag, ReportFile, answer, refusals
+from inkwell_groove.core.errors import Refused
+
+app = typer.Typer(help=__doc__, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
+cue_app = typer.Typer(help="Cue sheets.", no_args_is_help=True)
+app.add_typer(cue_app, name="cue")
+_BENCHMARKS = Path(__file__).resolve().parents[3] / "benchmarks"
+
+
+@app.command()
+def measure(path: InputFile, as_json: JsonFlag = False, report: ReportFile = None) -> None:
+    """Format, levels, clipping, noise floor, loudness, hum, balance and delay between the channels."""
+    from inkwell_groove.core.measure.report import measure as measure_sound
+    from inkwell_groove.core.probe import probe
+    from inkwell_groove.core.soundfiles import FileReader
+
+    with refusals():
+        found_format = probe(path)
+        with FileReader(path) as reader:
+            found = measure_sound(reader).model_copy(update={"container": found_format.container})
+
+        def show(console: Console) -> None:
+            table = Table(show_header=False, box=None, pad_edge=False)
+            for name, value in found.model_dump().items():
+                table.add_row(name, _in_words(value))
+            console.print(table)
+
+        answer(found, as_json=as_json, report_file=report, show=show)
+
+
+@app.command()
+def tracks(
+    path: InputFile,
+    durations: Annotated[
+        str | None, typer.Option(help="The catalogue's durations in seconds, with commas; an empty one is unknown.")
+    ] = None,
+    count: Annotated[int | None, typer.Option(help="How many tracks there are.")] = None,
+    as_json: JsonFlag = False,
+    report: ReportFile = None,
+) -> None:
+    """Finds where tracks start and end."""
+    from inkwell_groove.core.probe import probe
+    from inkwell_groove.core.soundfiles import FileReader
+    from inkwell_groove.core.tracks.finder import find_tracks
+
+    with refusals():
+        probe(path)
+        with FileReader(path) as reader:
+            found = find_tracks(reader, count=count, durations_s=_durations(durations))
+            rate_hz, samples = reader.format.rate_hz, reader.format.samples
+        rows = [
+            {
+                "start": track.start_sample / rate_hz,
+                "end": track.end_sample / rate_hz,
+                "start_sample": track.start_sample,
+                "end_sample": track.end_sample,
+                "confidence": track.confidence,
+            }
+            for track in found.tracks
+        ]
+        side = {"start": 0.0, "end": samples / rate_hz, "tracks": len(rows), "noise_floor_dbfs": found.floor_dbfs}
+
+        def show(console: Console) -> None:
+            table = Table("track", "start s", "end s", "length s", "sure", box=None, pad_edge=False)
+            for number, row in enumerate(rows, start=1):
+                start, end = row["start"], row["end"]
+                table.add_row(
+                    str(number), f"{start:.3f}", f"{end:.3f}", f"{end - start:.3f}", f"{row['confidence']:.0%}"
+                )
+            console.print(table)
+            if found.speed_ratio is not None:
+                console.print(f"speed {found.speed_ratio:.4f} of the nominal one")
+
+        answer(
+            {"tracks": rows, "speed_ratio": found.speed_ratio, "sides": [side]},
+            as_json=as_json,
+            report_file=report,
+            show=show,
+        )
+
+
+@app.command()
+def verify(path: InputFile, as_json: JsonFlag = False, report: ReportFile = None) -> None:
+    """Decodes and checks the files of a folder or package, or one FLAC file. Exit status 1 if anything is faulty."""
+    from inkwell_groove.core.verify import verify as verify_path
+
+    with refusals():
+        found = verify_path(path)
+
+        def show(console: Console) -> None:
+            table = Table("file", "verdict", "because", box=None, pad_edge=False)
+            for one in found.files:
+                table.add_row(one.file, one.verdict, "; ".join(one.reasons))
+            console.print(table)
+
+        answer(found, as_json=as_json, report_file=report, show=show)
+        if not found.sound:
+            faulty = [one.file for one in found.files if one.verdict == "faulty"]
+            raise Refused(
+                f"{len(faulty)} faulty: {', '.join(faulty)}", where=str(path), remedy="Seal again from the takes"
+            )
+
+
+@cue_app.command("check")
+def cue_check(path: InputFile, as_json: JsonFlag = False, report: ReportFile = None) -> None:
+    """Parses a cue sheet strictly and reports every fault with its line. Exit status 1 if there is one."""
+    from inkwell_groove.core import cuesheet
+
+    with refusals():
+        sheet, faults = cuesheet.parse(path.read_bytes())
+
+        def show(console: Console) -> None:
+            for fault in faults:
+                console.print(str(fault), markup=False)
+            console.print(f"{len(sheet.tracks)} tracks, {len(faults)} faults")
+
+        answer({"sheet": sheet, "faults": faults}, as_json=as_json, report_file=report, show=show)
+        if faults:
+            raise Refused(f"{len(faults)} faults, the first: {faults[0]}", where=str(path))
+
+
+@app.command()
+def bench(
+    area: Annotated[str | None, typer.Argument(help="peaks, first-look or seal; all without one.")] = None,
+) -> None:
+    """Runs the benchmarks and prints their figures."""
+    with refusals():
+        if not _BENCHMARKS.is_dir():
+            raise Refused("the benchmarks are not installed", remedy="Run this from a checkout of the project")
+        runpy.run_path(str(_BENCHMARKS / "run.py"))["main"](area)
+
+
+def _durations(text: str | None) -> list[float | None] | None:
+    if text is None:
+        return None
+    try:
+        return [float(part) if part.strip() else None for part in text.split(",")]
+    except ValueError as cause:
+        raise Refused(
+            f"'{text}' is not a list of seconds", where="--durations", remedy="Write 201.5,187,,240"
+        ) from cause
+
+
+def _in_words(value: object) -> str:
+    if value is None:
+        return "none"
+    if isinstance(value, list):
+        return "  ".join(_in_words(one) for one in value)
+    return f"{value:.4f}" if isinstance(value, float) else str(value)
+
+
+def main() -> None:
+    app()

@@ -1,0 +1,87 @@
+"""Pictures of a release: what one is, whether it will do, and what to say about it."""
+
+from __future__ import annotations
+
+import io
+import warnings
+
+from PIL import Image, UnidentifiedImageError
+from pydantic import BaseModel, ConfigDict
+
+from inkwell_groove.core.errors import Refused
+
+MAX_BYTES = 30 * 1024 * 1024
+MAX_PIXELS = 100_000_000  # a sleeve at 600 dpi has 52 million
+SMALL_PIXELS = 500  # a side shorter than this looks poor on a telephone (common practice)
+_MIME = {"JPEG": "image/jpeg", "PNG": "image/png"}
+
+
+class ArtworkFacts(BaseModel):
+    """One image as measured. `advice` is what an archivist would want to know before it is used."""
+
+    model_config = ConfigDict(frozen=True)
+
+    mime: str
+    width_px: int
+    height_px: int
+    bits_per_pixel: int
+    size_bytes: int
+    advice: tuple[str, ...] = ()
+
+    @property
+    def is_square(self) -> bool:
+        """Within half a percent, which no eye sees."""
+        return abs(self.width_px - self.height_px) * 200 <= max(self.width_px, self.height_px)
+
+
+def examine(data: bytes, *, name: str) -> ArtworkFacts:
+    """The facts of a JPEG or PNG, decoded whole to be sure that it is one.
+
+    Raises Refused: too many bytes or pixels, another format, or damaged.
+    """
+    if len(data) > MAX_BYTES:
+        raise Refused(
+            f"the picture has {len(data) / 1e6:.0f} MB", where=name, remedy=f"Give one under {MAX_BYTES / 1e6:.0f} MB"
+        )
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("error")  # Pillow warns of bombs before it refuses them
+            with Image.open(io.BytesIO(data), formats=["JPEG", "PNG", "WEBP", "TIFF", "BMP", "GIF"]) as image:
+                if image.format not in _MIME:
+                    raise Refused(
+                        f"{image.format} pictures are not shown by every player",
+                        where=name,
+                        remedy="Save it as JPEG or PNG and drop that",
+                    )
+                if image.width * image.height > MAX_PIXELS:
+                    raise Refused(
+                        f"the picture has {image.width} x {image.height} pixels",
+                        where=name,
+                        remedy=f"Give one under {MAX_PIXELS // 1_000_000} million pixels",
+                    )
+                image.load()
+                facts = ArtworkFacts(
+                    mime=_MIME[image.format],
+                    width_px=image.width,
+                    height_px=image.height,
+                    bits_per_pixel=8 * len(image.getbands()),
+                    size_bytes=len(data),
+                )
+    except Refused:
+        raise
+    except UnidentifiedImageError as cause:
+        raise Refused("this is not a picture", where=name, remedy="Drop a JPEG or PNG") from cause
+    except (OSError, SyntaxError, ValueError, Warning, Image.DecompressionBombError) as cause:
+        raise Refused(f"the picture is damaged ({cause})", where=name, remedy="Save it again and drop that") from cause
+    return facts.model_copy(update={"advice": _advice(facts)})
+
+
+def _advice(facts: ArtworkFacts) -> tuple[str, ...]:
+    advice = []
+    if not facts.is_square:
+        advice.append(f"Not square: {facts.width_px} x {facts.height_px}. Players show bars beside it or cut it.")
+    if min(facts.width_px, facts.height_px) < SMALL_PIXELS:
+        advice.append(f"Small: under {SMALL_PIXELS} pixels on a side. Scan the sleeve again if you can.")
+    if facts.size_bytes > 5_000_000:
+        advice.append(f"Large: {facts.size_bytes / 1e6:.1f} MB goes into every track.")
+    return tuple(advice)

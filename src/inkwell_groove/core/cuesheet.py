@@ -1,0 +1,309 @@
+"""Cue sheets: the value, how it is written, and how strictly it is read.
+
+The syntax has no standard; this is the part on which burning and playing software agrees (common practice): commands
+CATALOG, PERFORMER, SONGWRITER, TITLE, REM, FILE, TRACK, FLAGS, ISRC, PREGAP, INDEX, POSTGAP; text in double quotes, for
+which there is no escape; times as mm:ss:ff counted from the start of the file above them.
+"""
+
+from __future__ import annotations
+
+import re
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from inkwell_groove.core.description import clean_text
+from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.frames import MAX_TRACKS, msf, parse_msf
+
+
+class CueIndex(BaseModel):
+    """A place in one of the sheet's files. Index 0 is where the gap before a track begins, 1 where the track does."""
+
+    model_config = ConfigDict(frozen=True)
+
+    number: int = Field(ge=0, le=99)
+    file: str
+    frames: int = Field(ge=0)
+
+
+class CueTrack(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+    number: int = Field(ge=1, le=MAX_TRACKS)
+    title: str = ""
+    performer: str = ""
+    isrc: str = ""
+    flags: tuple[str, ...] = ()
+    pregap_frames: int = 0
+    postgap_frames: int = 0
+    indexes: tuple[CueIndex, ...] = ()
+
+
+class CueSheet(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+    title: str = ""
+    performer: str = ""
+    catalog: str = ""
+    remarks: tuple[str, ...] = ()
+    tracks: tuple[CueTrack, ...] = ()
+
+
+class CueFault(BaseModel):
+    """One thing wrong with a cue sheet; line 0 speaks of the whole."""
+
+    model_config = ConfigDict(frozen=True)
+
+    line: int
+    what: str
+    remedy: str = ""
+
+    def __str__(self) -> str:
+        place = f"line {self.line}: " if self.line else ""
+        return f"{place}{self.what}." + (f" {self.remedy}." if self.remedy else "")
+
+
+def cue_text(text: str) -> str:
+    """The text as a cue sheet can hold it: on one line, double quotes made single for want of an escape."""
+    return clean_text(text.replace('"', "'"))
+
+
+def render(sheet: CueSheet) -> str:
+    """The sheet as text, lines ending in CR LF as players expect (common practice), to be stored as UTF-8."""
+    lines = [f"REM {cue_text(remark)}" for remark in sheet.remarks]
+    if sheet.catalog:
+        lines.append(f"CATALOG {sheet.catalog}")
+    lines += _texts(sheet.performer, sheet.title, "")
+    current = ""
+    for track in sheet.tracks:
+        if not track.indexes:
+            raise Refused(
+                f"track {track.number} has no index", where="the cue sheet", remedy="Give it at least index 01"
+            )
+        if track.indexes[0].file != current:
+            current = track.indexes[0].file
+            lines.append(_file(current))
+        lines.append(f"  TRACK {track.number:02} AUDIO")
+        lines += _texts(track.performer, track.title, "    ")
+        if track.isrc:
+            lines.append(f"    ISRC {track.isrc}")
+        if track.flags:
+            lines.append(f"    FLAGS {' '.join(track.flags)}")
+        if track.pregap_frames:
+            lines.append(f"    PREGAP {msf(track.pregap_frames)}")
+        for index in track.indexes:
+            if index.file != current:
+                current = index.file
+                lines.append(_file(current))
+            lines.append(f"    INDEX {index.number:02} {msf(index.frames)}")
+        if track.postgap_frames:
+            lines.append(f"    POSTGAP {msf(track.postgap_frames)}")
+    return "".join(f"{line}\r\n" for line in lines)
+
+
+def _texts(performer: str, title: str, indent: str) -> list[str]:
+    return [
+        f'{indent}{command} "{cue_text(text)}"'
+        for command, text in (("PERFORMER", performer), ("TITLE", title))
+        if text
+    ]
+
+
+def _file(name: str) -> str:
+    if '"' in name or clean_text(name) != name:
+        raise Refused(f"the file name {name!r} cannot be quoted", where="the cue sheet", remedy="Rename the file")
+    # Players read FLAC under the type WAVE, which says only that it is not MP3 or AIFF (common practice).
+    return f'FILE "{name}" WAVE'
+
+
+def parse(data: bytes) -> tuple[CueSheet, tuple[CueFault, ...]]:
+    """The sheet and every fault found; a sheet with faults holds what could be understood."""
+    reading = _Reading()
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as cause:
+        bad_line = data.count(b"\n", 0, cause.start) + 1
+        reading.fault("this is not UTF-8 text", "Save it as UTF-8", line=bad_line)
+        text = data.decode("utf-8", "replace")
+    for number, line in enumerate(re.split("\r\n|\n|\r", text), start=1):
+        reading.line = number
+        if line.strip():
+            reading.command(line.strip())
+    return reading.finish()
+
+
+_WORDS = re.compile(r'"([^"]*)"|(\S+)')
+_ISRC = re.compile(r"[A-Z]{2}[A-Z0-9]{3}\d{7}", re.ASCII)
+_FLAGS = {"DCP", "4CH", "PRE", "SCMS"}
+_FILE_TYPES = {"WAVE", "AIFF", "MP3", "BINARY", "MOTOROLA"}
+
+
+class _Reading:
+    """A sheet half read. Each command is a method of its name in lower case."""
+
+    def __init__(self) -> None:
+        self.line = 0
+        self.faults: list[CueFault] = []
+        self.sheet: dict[str, str] = {}
+        self.remarks: list[str] = []
+        self.tracks: list[CueTrack] = []
+        self.file = ""
+        self.files: list[str] = []
+        self.last_frames = -1
+
+    def fault(self, what: str, remedy: str = "", *, line: int | None = None) -> None:
+        self.faults.append(CueFault(line=self.line if line is None else line, what=what, remedy=remedy))
+
+    def command(self, line: str) -> None:
+        name, _, rest = line.partition(" ")
+        rest = rest.strip()
+        handler = {
+            "REM": self.rem, "CATALOG": self.catalog, "PERFORMER": self.text, "TITLE": self.text,
+            "SONGWRITER": self.text, "FILE": self.open_file, "TRACK": self.track, "FLAGS": self.flags,
+            "ISRC": self.isrc, "PREGAP": self.gap, "POSTGAP": self.gap, "INDEX": self.index,
+        }.get(name)  # fmt: skip
+        if handler is None:
+            self.fault(f"'{name}' is not a cue sheet command", "Commands are written in capitals")
+        else:
+            handler(name, rest)
+
+    def words(self, rest: str, count: int, shape: str) -> list[str] | None:
+        if rest.count('"') % 2:
+            self.fault("a quotation mark has no partner", f"Write {shape}")
+            return None
+        words = [quoted if quoted or not bare else bare for quoted, bare in _WORDS.findall(rest)]
+        if len(words) != count:
+            self.fault(f"{len(words)} values where {count} belong", f"Write {shape}")
+            return None
+        return words
+
+    def change_track(self, **values: object) -> None:
+        self.tracks[-1] = self.tracks[-1].model_copy(update=values)
+
+    def rem(self, _: str, rest: str) -> None:
+        self.remarks.append(rest)
+
+    def catalog(self, _: str, rest: str) -> None:
+        if not re.fullmatch(r"\d{13}", rest, re.ASCII):
+            self.fault(f"the catalogue number '{rest}' has not 13 digits", "Write the EAN of the disc")
+        elif "catalog" in self.sheet:
+            self.fault("a second CATALOG", "Keep one")
+        else:
+            self.sheet["catalog"] = rest
+
+    def text(self, name: str, rest: str) -> None:
+        words = self.words(rest, 1, f'{name} "text"')
+        if words is None:
+            return
+        field = name.lower()
+        if field == "songwriter":
+            return
+        if self.tracks:
+            if getattr(self.tracks[-1], field):
+                self.fault(f"a second {name} for track {self.tracks[-1].number:02}", "Keep one")
+            else:
+                self.change_track(**{field: words[0]})
+        elif field in self.sheet:
+            self.fault(f"a second {name} for the release", "Keep one")
+        else:
+            self.sheet[field] = words[0]
+
+    def open_file(self, _: str, rest: str) -> None:
+        words = self.words(rest, 2, 'FILE "name" WAVE')
+        if words is None:
+            return
+        if words[1] not in _FILE_TYPES:
+            self.fault(f"'{words[1]}' is not a file type", f"Use one of {', '.join(sorted(_FILE_TYPES))}")
+        if words[0] in self.files:
+            self.fault(f"the file '{words[0]}' is opened twice", "Put its indexes under one FILE line")
+        self.files.append(words[0])
+        self.file, self.last_frames = words[0], -1
+
+    def track(self, _: str, rest: str) -> None:
+        words = self.words(rest, 2, "TRACK 01 AUDIO")
+        if words is None:
+            return
+        number, kind = words
+        if not re.fullmatch(r"\d{2}", number, re.ASCII):
+            self.fault(f"'{number}' is not a track number", "Write two digits")
+            return
+        if kind != "AUDIO":
+            self.fault(f"a track of kind '{kind}'", "Only AUDIO tracks are read here")
+        if not self.file:
+            self.fault(f"track {number} comes before any FILE", "Put a FILE line above it")
+        self.check_finished()
+        # A sheet may begin above 1: the second disc of a set sometimes does (common practice).
+        expected = self.tracks[-1].number + 1 if self.tracks else max(1, int(number))
+        if int(number) != expected:
+            self.fault(f"track {number} follows where {expected:02} belongs", "Number the tracks without a break")
+        self.tracks.append(CueTrack.model_construct(number=int(number)))
+
+    def in_track(self, name: str) -> bool:
+        if not self.tracks:
+            self.fault(f"{name} comes before any TRACK", "Put it below the TRACK it speaks of")
+        return bool(self.tracks)
+
+    def flags(self, name: str, rest: str) -> None:
+        if self.in_track(name):
+            unknown = [flag for flag in rest.split() if flag not in _FLAGS]
+            if unknown or not rest:
+                self.fault(f"unknown flags '{' '.join(unknown)}'", f"Use {', '.join(sorted(_FLAGS))}")
+            self.change_track(flags=tuple(flag for flag in rest.split() if flag in _FLAGS))
+
+    def isrc(self, name: str, rest: str) -> None:
+        if self.in_track(name):
+            if _ISRC.fullmatch(rest):
+                self.change_track(isrc=rest)
+            else:
+                self.fault(f"'{rest}' is not an ISRC", "Write 12 characters, as in ISO 3901")
+
+    def gap(self, name: str, rest: str) -> None:
+        if self.in_track(name):
+            if name == "PREGAP" and self.tracks[-1].indexes:
+                self.fault("PREGAP comes after an INDEX", "Put it above the track's first INDEX")
+            frames = self.time(rest)
+            if frames is not None:
+                self.change_track(**{f"{name.lower()}_frames": frames})
+
+    def time(self, text: str) -> int | None:
+        try:
+            return parse_msf(text)
+        except Refused as refusal:
+            self.fault(refusal.what, refusal.remedy or "")
+            return None
+
+    def index(self, name: str, rest: str) -> None:
+        if not self.in_track(name):
+            return
+        words = self.words(rest, 2, "INDEX 01 mm:ss:ff")
+        if words is None:
+            return
+        frames = self.time(words[1])
+        if not re.fullmatch(r"\d{2}", words[0], re.ASCII):
+            self.fault(f"'{words[0]}' is not an index number", "Write two digits")
+            return
+        if frames is None:
+            return
+        number, indexes = int(words[0]), self.tracks[-1].indexes
+        if indexes and number != indexes[-1].number + 1:
+            self.fault(f"index {number:02} follows index {indexes[-1].number:02}", "Number the indexes without a break")
+        elif not indexes and number > 1:
+            self.fault(f"the first index is {number:02}", "Begin with index 00 or 01")
+        if self.last_frames < 0 and frames:
+            self.fault(f"the first index of a file is at {words[1]}", "It must be at 00:00:00")
+        if frames <= self.last_frames:
+            self.fault(f"{words[1]} does not come after the index before it", "Times in a file must grow")
+        self.last_frames = max(frames, self.last_frames)
+        self.change_track(indexes=(*indexes, CueIndex(number=min(number, 99), file=self.file, frames=frames)))
+
+    def check_finished(self) -> None:
+        if self.tracks and not any(index.number == 1 for index in self.tracks[-1].indexes):
+            self.fault(f"track {self.tracks[-1].number:02} has no INDEX 01", "Say where it begins")
+
+    def finish(self) -> tuple[CueSheet, tuple[CueFault, ...]]:
+        self.line = 0
+        self.check_finished()
+        if not self.tracks:
+            self.fault("there is no track in it", "A cue sheet has at least one FILE and one TRACK")
+        sheet = CueSheet.model_construct(**self.sheet, remarks=tuple(self.remarks), tracks=tuple(self.tracks))  # type: ignore[arg-type]
+        return sheet, tuple(self.faults)

@@ -1,0 +1,75 @@
+"""What is to be sealed, as plain data: enough to make every file, from the takes alone."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from inkwell_groove.core.artwork import ArtworkFacts
+from inkwell_groove.core.description import Release, TrackDescription
+from inkwell_groove.core.plan import Plan
+from inkwell_groove.core.sound import SoundFormat
+
+
+class SideOrder(BaseModel):
+    """One side: its take, and the plan that says what is cut from it. `titles` follow the plan's tracks."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str = Field(description="As in 'Side A'.")
+    take_path: str
+    take_name: str
+    take_format: SoundFormat
+    plan: Plan
+    descriptions: tuple[TrackDescription, ...]
+
+
+class CoverOrder(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+    path: str
+    facts: ArtworkFacts
+
+
+class SealOrder(BaseModel):
+    """A docket ready to be sealed."""
+
+    model_config = ConfigDict(frozen=True)
+
+    shelfmark: str
+    release: Release
+    sides: tuple[SideOrder, ...]
+    cover: CoverOrder | None = None
+    folder_pattern: str
+    file_pattern: str
+    sealed_at: str
+    sealed_by: str
+
+
+class SealedTrack(BaseModel):
+    """One track as written and proven."""
+
+    model_config = ConfigDict(frozen=True)
+
+    number: int
+    title: str
+    file: str
+    side: str
+    start_sample: int
+    end_sample: int
+    gap_sample: int = Field(description="Where the kept gap after the music begins; equals end_sample without one.")
+    rate_hz: int
+    bits: int
+    md5: str = Field(description="STREAMINFO's MD5, which the decoded samples were found to have.")
+    compared_samples: int
+    verdict: str
+
+
+class SealedAlbum(BaseModel):
+    """What sealing wrote. `folders` lead to the files; sizes in bytes, sums in hexadecimal."""
+
+    model_config = ConfigDict(frozen=True)
+
+    folders: tuple[str, ...]
+    tracks: tuple[SealedTrack, ...]
+    files: tuple[tuple[str, int, str], ...] = Field(description="(name, bytes, SHA-256) of every file.")
+    word_length_notes: tuple[str, ...] = ()

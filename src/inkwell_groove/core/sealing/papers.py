@@ -1,0 +1,122 @@
+"""The papers of a sealed album: cue sheet, playlist, log and checksums, as text."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from inkwell_groove import __version__
+from inkwell_groove.core.cuesheet import CueIndex, CueSheet, CueTrack, cue_text
+from inkwell_groove.core.frames import nearest_frame
+from inkwell_groove.core.sealing.order import SealedTrack, SealOrder
+
+
+def cue_sheet(order: SealOrder, tracks: Sequence[SealedTrack]) -> CueSheet:
+    """The album as a cue sheet: a file each, and index 00 where a gap kept at the end of the file before begins.
+
+    Records know no frames, so a gap's place is the nearest frame; the samples themselves are in the log.
+    """
+    release = order.release
+    remarks = [f"DATE {release.year}"] if release.year else []
+    cue_tracks = []
+    before: SealedTrack | None = None
+    for track, description in zip(tracks, (d for side in order.sides for d in side.descriptions), strict=True):
+        indexes = [CueIndex(number=1, file=track.file, frames=0)]
+        if before is not None:
+            gap_frames = nearest_frame(before.gap_sample - before.start_sample, before.rate_hz)
+            end_frames = nearest_frame(before.end_sample - before.start_sample, before.rate_hz)
+            if 0 < gap_frames < end_frames:
+                indexes.insert(0, CueIndex(number=0, file=before.file, frames=gap_frames))
+        cue_tracks.append(
+            CueTrack(
+                number=track.number,
+                title=cue_text(track.title),
+                performer=cue_text(description.artist_of(release)),
+                indexes=tuple(indexes),
+            )
+        )
+        before = track
+    return CueSheet(
+        title=cue_text(release.title),
+        performer=cue_text(release.album_artist),
+        remarks=tuple(remarks),
+        tracks=tuple(cue_tracks),
+    )
+
+
+def playlist(order: SealOrder, tracks: Sequence[SealedTrack]) -> str:
+    """An M3U8 playlist: UTF-8, relative names, length in whole seconds and 'artist - title' in each #EXTINF."""
+    lines = ["#EXTM3U"]
+    descriptions = [d for side in order.sides for d in side.descriptions]
+    for track, description in zip(tracks, descriptions, strict=True):
+        seconds = round((track.end_sample - track.start_sample) / track.rate_hz)
+        lines.append(f"#EXTINF:{seconds},{description.artist_of(order.release)} - {track.title}")
+        lines.append(track.file)
+    return "\n".join(lines) + "\n"
+
+
+def checksum_list(files: Iterable[tuple[str, str]]) -> str:
+    """(name, SHA-256) pairs in the form `sha256sum -c` reads."""
+    return "".join(f"{digest}  {name}\n" for name, digest in files)
+
+
+def parse_checksum_list(text: str) -> list[tuple[str, str]]:
+    """(name, SHA-256) pairs of such a list; lines that are none raise ValueError with their number."""
+    pairs = []
+    for number, line in enumerate(text.splitlines(), start=1):
+        digest, mark, name = line[:64], line[64:66], line[66:]
+        if mark not in ("  ", " *") or not name or len(digest) != 64 or set(digest) - set("0123456789abcdef"):
+            raise ValueError(f"line {number} is not a SHA-256 line")
+        pairs.append((name, digest))
+    return pairs
+
+
+def sealing_log(order: SealOrder, tracks: Sequence[SealedTrack], notes: Sequence[str]) -> str:
+    """What was done, from what, and what the proof found: for people, in a fixed order."""
+    release = order.release
+    lines = [
+        f"Sealing log of {order.shelfmark}",
+        f"Written by Inkwell Groove {__version__} on {order.sealed_at} for {order.sealed_by}",
+        "",
+        f"Release           {release.title} / {release.album_artist}",
+        f"Label and number  {_or_not_stated(' ', release.label, release.catalogue_number)}",
+        f"Year and format   {_or_not_stated(', ', release.year, release.format)}",
+        f"Front cover       {_cover(order)}",
+    ]
+    for side in order.sides:
+        form = side.take_format
+        lines += [
+            "",
+            f"{side.name}: take {side.take_name}",
+            f"  SHA-256  {side.plan.take_sha256}",
+            f"  {form.container}, {form.rate_hz} Hz, {form.bits} bit{' float' if form.is_float else ''}, "
+            f"{form.channels} channel{'s' if form.channels > 1 else ''}, {form.samples} samples",
+            f"  gaps between tracks: {_GAPS[side.plan.gaps]}",
+        ]
+        for track in (track for track in tracks if track.side == side.name):
+            lines += [
+                f"  {track.number:02}  {track.title}",
+                f"      file     {track.file}",
+                f"      samples  {track.start_sample} to {track.end_sample} of the take"
+                + (f", gap from {track.gap_sample}" if track.gap_sample < track.end_sample else ""),
+                f"      written  {track.bits} bit, MD5 of the samples {track.md5}",
+                f"      proof    {track.compared_samples} samples decoded and compared with the take: {track.verdict}",
+            ]
+    if notes:
+        lines += ["", "Word length", *(f"  {note}" for note in notes)]
+    total = sum(track.compared_samples for track in tracks)
+    lines += ["", f"All {len(tracks)} tracks proven: {total} samples compared, none differs.", ""]
+    return "\n".join(lines)
+
+
+_GAPS = {"kept": "kept at the end of the track before", "left out": "left out"}
+
+
+def _or_not_stated(separator: str, *parts: str) -> str:
+    return separator.join(part for part in parts if part) or "not stated"
+
+
+def _cover(order: SealOrder) -> str:
+    if order.cover is None:
+        return "none"
+    facts = order.cover.facts
+    return f"{facts.mime}, {facts.width_px} x {facts.height_px} pixels, {facts.size_bytes} bytes, in every track"

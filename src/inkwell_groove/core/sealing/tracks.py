@@ -1,0 +1,68 @@
+"""One track: written as FLAC, then decoded again and held against the take, sample by sample."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+import numpy as np
+
+from inkwell_groove.core.errors import ProofFailed
+from inkwell_groove.core.flacfile import read_streaminfo
+from inkwell_groove.core.sealing.render import BLOCK_SAMPLES, WordLength, render
+from inkwell_groove.core.sound import Samples, SoundReader
+from inkwell_groove.core.soundfiles import FileReader, flac_writer
+
+
+def write_track(reader: SoundReader, start_sample: int, end_sample: int, word: WordLength, target: Path) -> None:
+    """A new FLAC file holding exactly those samples of the take. `target` must not exist."""
+    form = reader.format
+    with flac_writer(target, rate_hz=form.rate_hz, channels=form.channels, bits=word.bits) as file:
+        for block in render(reader, start_sample, end_sample, word):
+            file.write(block)
+
+
+def prove_track(
+    path: Path, reader: SoundReader, start_sample: int, end_sample: int, word: WordLength
+) -> tuple[str, int]:
+    """Decodes a FLAC and compares every sample with what the take and the plan say: (MD5 in hexadecimal, samples).
+
+    Also checks the decoded samples' MD5 against the one in STREAMINFO, which other tools will check. Raises
+    ProofFailed naming the file, the sample and the channel of the first difference.
+    """
+    with path.open("rb") as stream:
+        info = read_streaminfo(stream, size=path.stat().st_size, name=path.name)
+    expected_samples = end_sample - start_sample
+    if info.samples != expected_samples:
+        raise ProofFailed(
+            f"it holds {info.samples} samples, the plan says {expected_samples}", where=path.name, remedy="Seal again"
+        )
+    digest = hashlib.md5(usedforsecurity=False)
+    with FileReader(path) as file:
+        at = 0
+        for wanted in render(reader, start_sample, end_sample, word, block_samples=BLOCK_SAMPLES):
+            got = file.read(at, len(wanted))
+            if not np.array_equal(got, wanted):
+                sample, channel = (int(i) for i in np.argwhere(got != wanted)[0])
+                raise ProofFailed(
+                    f"sample {at + sample} of channel {channel + 1} differs from the take",
+                    where=path.name,
+                    remedy="Look at the disk's health, then seal again",
+                )
+            digest.update(pcm_bytes(got, word.bits))
+            at += len(wanted)
+    if digest.digest() != info.md5:
+        raise ProofFailed(
+            "its samples have not the MD5 that its STREAMINFO gives", where=path.name, remedy="Seal again"
+        )
+    return digest.hexdigest(), at
+
+
+def pcm_bytes(block: Samples, bits: int) -> bytes:
+    """A block as RFC 9639 section 8.2 hashes it: interleaved, signed, little-endian, in the fewest whole bytes."""
+    if bits == 16:
+        return block.astype("<i2", copy=False).tobytes()
+    if bits == 8:
+        return (block >> 8).astype("<i1").tobytes()
+    raw = np.ascontiguousarray(block).astype("<i4", copy=False).view(np.uint8).reshape(-1, 4)
+    return raw[:, 1:].tobytes()

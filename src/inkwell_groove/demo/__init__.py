@@ -1,0 +1,5 @@
+"""The demo archive: Wendle Harbour Sound Archive, invented and made from seeds.
+
+`instruments` plays, `tunes` composes, `surface` wears the record, `sides` puts a side together and keeps the truth
+about it, `sleeve` draws the cover, `archive` writes it all to a folder.
+"""

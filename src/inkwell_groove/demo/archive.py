@@ -1,0 +1,65 @@
+"""Writes the demo archive to a folder: recordings, sleeves, and the truth beside them."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import tempfile
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from inkwell_groove.demo.sides import LANTERNS, SideScript, make_side
+from inkwell_groove.demo.sleeve import lanterns_cover
+
+VERSION = "1"
+FULL_LENGTH_STRETCH = 7.0  # sides of about 20 minutes
+
+RELEASE = {
+    "album_artist": "Marrowby Silver Band",
+    "title": "Lanterns on the Weir",
+    "label": "Quayhead",
+    "catalogue_number": "QHL 1107",
+    "year": "1974",
+    "format": "LP, 33 1/3",
+}
+
+
+def side_name(script: SideScript) -> str:
+    return f"{script.shelfmark} side {script.letter}"
+
+
+def make_archive(folder: Path, *, full_length: bool = False, say: Callable[[str], None] = lambda _: None) -> None:
+    """Makes the archive in `folder`, unless it is there already in this version. Appears whole or not at all."""
+    marker = folder / "version.txt"
+    wanted = f"{VERSION}{' full length' if full_length else ''}"
+    if marker.is_file() and marker.read_text() == wanted:
+        return
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    beside = Path(tempfile.mkdtemp(prefix="archive-", dir=folder.parent))
+    try:
+        with ProcessPoolExecutor(min(2, os.cpu_count() or 1)) as pool:
+            stretch = FULL_LENGTH_STRETCH if full_length else 1.0
+            for name in pool.map(write_side, LANTERNS, [beside] * 2, [stretch] * 2):
+                say(f"{name} recorded")
+        (beside / "WH-0012 front.jpg").write_bytes(lanterns_cover())
+        (beside / "version.txt").write_text(wanted)
+        shutil.rmtree(folder, ignore_errors=True)
+        beside.rename(folder)
+    except BaseException:
+        shutil.rmtree(beside, ignore_errors=True)
+        raise
+
+
+def write_side(script: SideScript, folder: Path, stretch: float = 1.0) -> str:
+    """One side as 24-bit FLAC, and its truth as JSON."""
+    audio, truth = make_side(script, stretch=stretch)
+    name = side_name(script)
+    whole = np.rint(audio * 8388608.0).astype(np.int32) << 8
+    soundfile.write(str(folder / f"{name}.flac"), whole, truth.rate_hz, subtype="PCM_24")
+    (folder / f"{name}.truth.json").write_text(json.dumps(truth.as_json(), indent=1))
+    return name
