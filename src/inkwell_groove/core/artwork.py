@@ -73,10 +73,11 @@ def examine(data: bytes, *, name: str) -> ArtworkFacts:
         raise Refused("this is not a picture", where=name, remedy="Drop a JPEG or PNG") from cause
     except (OSError, SyntaxError, ValueError, Warning, Image.DecompressionBombError) as cause:
         raise Refused(f"the picture is damaged ({cause})", where=name, remedy="Save it again and drop that") from cause
-    return facts.model_copy(update={"advice": _advice(facts)})
+    return facts.model_copy(update={"advice": advise(facts)})
 
 
-def _advice(facts: ArtworkFacts) -> tuple[str, ...]:
+def advise(facts: ArtworkFacts) -> tuple[str, ...]:
+    """What an archivist would want to know of a picture before it goes into every track."""
     advice = []
     if not facts.is_square:
         advice.append(f"Not square: {facts.width_px} x {facts.height_px}. Players show bars beside it or cut it.")

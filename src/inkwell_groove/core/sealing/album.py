@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from inkwell_groove.core import cuesheet, filing, tagging
-from inkwell_groove.core.description import RELEASE_FIELDS, TrackDescription, missing_fields
+from inkwell_groove.core.description import RELEASE_FIELDS, Release, TrackDescription, missing_fields
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.sealing import papers
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedTrack, SealOrder, SideOrder
@@ -93,7 +93,7 @@ def seal_album(
     write_synced(folder / SUMS_NAME, papers.checksum_list((name, digest) for name, _, digest in files).encode())
     sums = (folder / SUMS_NAME).read_bytes()
     return SealedAlbum(
-        folders=tuple(filing.folder_path(order.folder_pattern, _folder_values(order))),
+        folders=tuple(filing.folder_path(order.folder_pattern, filing_values(order.shelfmark, order.release))),
         tracks=tracks,
         files=(*files, (SUMS_NAME, len(sums), hashlib.sha256(sums).hexdigest())),
         word_length_notes=tuple(notes),
@@ -109,16 +109,8 @@ def write_synced(path: Path, data: bytes) -> None:
 
 
 def _plan_work(order: SealOrder, notes: list[str]) -> list[_Work]:
-    values = [
-        {
-            **_folder_values(order),
-            "number": f"{d.number:02}",
-            "track title": d.title,
-            "artist": d.artist_of(order.release),
-        }
-        for side in order.sides
-        for d in side.descriptions
-    ]
+    folder_values = filing_values(order.shelfmark, order.release)
+    values = [track_filing_values(folder_values, order.release, d) for side in order.sides for d in side.descriptions]
     names = iter(filing.file_names(order.file_pattern, values, ".flac", taken=PAPERS))
     work = []
     for side in order.sides:
@@ -181,10 +173,10 @@ def _prove_tags(path: Path, fields: dict[str, str], cover: bytes | None) -> None
         raise ProofFailed("its cover does not read back as written", where=path.name, remedy="Seal again")
 
 
-def _folder_values(order: SealOrder) -> dict[str, str]:
-    release = order.release
+def filing_values(shelfmark: str, release: Release) -> dict[str, str]:
+    """What the fields of a folder pattern stand for."""
     return {
-        "shelfmark": order.shelfmark,
+        "shelfmark": shelfmark,
         "album artist": release.album_artist,
         "title": release.title,
         "label": release.label,
@@ -192,6 +184,15 @@ def _folder_values(order: SealOrder) -> dict[str, str]:
         "year": release.year[:4],
         "format": release.format,
     }
+
+
+def track_filing_values(values: dict[str, str], release: Release, track: TrackDescription) -> dict[str, str]:
+    """What the fields of a file pattern stand for: those of the folder, and the track's own."""
+    return {**values, "number": f"{track.number:02}", "track title": track.title, "artist": track.artist_of(release)}
+
+
+FOLDER_FIELDS = tuple(filing_values("", Release()))
+TRACK_FIELDS_FOR_FILES = tuple(track_filing_values({}, Release(), TrackDescription(number=1))) + FOLDER_FIELDS
 
 
 def _write_papers(order: SealOrder, tracks: tuple[SealedTrack, ...], notes: list[str], folder: Path) -> None:

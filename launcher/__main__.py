@@ -1,0 +1,93 @@
+"""./inkwell setup | demo | serve | stop | status | test"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+
+from launcher import application, debian, environment, frontend, testing
+from launcher.commands import run
+from launcher.places import PYTHON, CannotGoOn, say, var
+
+
+def main() -> int:
+    arguments = _arguments()
+    try:
+        return int(arguments.act(arguments))
+    except CannotGoOn as reason:
+        print(f"inkwell: {reason}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("inkwell: interrupted", file=sys.stderr)
+        return 130
+
+
+def _arguments() -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog="./inkwell", description="Sets Inkwell Groove up and runs it.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    for name, act, text in (
+        ("demo", _demo, "set up everything and start it with the demo archive"),
+        ("serve", _serve, "start it without demo data"),
+    ):
+        command = commands.add_parser(name, help=text)
+        command.add_argument("--port", type=int, default=int(os.environ.get("INKWELL_PORT", application.DEFAULT_PORT)))
+        command.set_defaults(act=act)
+        if name == "demo":
+            command.add_argument("--full-length", action="store_true", help="sides of 20 minutes")
+    commands.add_parser("stop", help="end what was started, and nothing else").set_defaults(act=_stop)
+    commands.add_parser("status", help="say what runs").set_defaults(act=_status)
+    commands.add_parser("setup", help="install and build, start nothing").set_defaults(act=_setup)
+    command = commands.add_parser("test", help="run every test")
+    command.add_argument("only", nargs="*", help="arguments for pytest; without them everything runs")
+    command.set_defaults(act=testing.run_all)
+    return parser.parse_args()
+
+
+def _setup(_: argparse.Namespace) -> int:
+    debian.need(debian.RUNNING)
+    environment.ensure()
+    frontend.ensure_built()
+    return 0
+
+
+def _serve(arguments: argparse.Namespace) -> int:
+    _start(arguments)
+    return 0
+
+
+def _demo(arguments: argparse.Namespace) -> int:
+    where = _start(arguments)
+    options = ["--full-length"] if arguments.full_length else []
+    run(
+        [PYTHON, "-m", "inkwell_groove.demo", "--archive", var() / "demo", "--address", where, *options],
+        what="Filling the demo archive",
+    )
+    say("The demo archive is on the shelf.")
+    return 0
+
+
+def _start(arguments: argparse.Namespace) -> str:
+    _setup(arguments)
+    application.database().ensure_running()
+    where = application.start(arguments.port)
+    say(f"Inkwell Groove is at {where}   (./inkwell stop ends it)")
+    return where
+
+
+def _stop(_: argparse.Namespace) -> int:
+    ended = [
+        name for name, end in (("application", application.stop), ("database", application.database().stop)) if end()
+    ]
+    say(f"Stopped: {' and '.join(ended)}." if ended else "Nothing was running.")
+    return 0
+
+
+def _status(_: argparse.Namespace) -> int:
+    for line in application.status():
+        say(line)
+    return 0 if application.address() else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

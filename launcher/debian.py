@@ -1,0 +1,47 @@
+"""Debian packages the house stands on, installed when they are missing."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+
+from launcher.commands import run
+from launcher.places import CannotGoOn, say
+
+RUNNING = {"mariadb-server": "mariadbd"}
+TESTING = {"chromium": "chromium", "flac": "flac"}
+
+
+def need(packages: dict[str, str]) -> None:
+    """Installs those of the packages (name: program) that are missing. Raises CannotGoOn where it may not."""
+    missing = [name for name, program in packages.items() if not _is_there(program)]
+    if missing:
+        _install(missing)
+    still = [name for name, program in packages.items() if not _is_there(program)]
+    if still:
+        raise CannotGoOn(f"Still missing after installing: {', '.join(still)}. Look at what apt-get said.")
+
+
+def need_venv() -> None:
+    """This Python's venv and pip, which Debian keeps in a package of their own."""
+    if subprocess.run([sys.executable, "-c", "import ensurepip, venv"], capture_output=True, check=False).returncode:
+        _install(["python3-venv"])
+
+
+def _install(missing: list[str]) -> None:
+    command = f"apt-get install --no-install-recommends {' '.join(missing)}"
+    if shutil.which("apt-get") is None:
+        raise CannotGoOn(f"Missing: {', '.join(missing)}. This is not a Debian system: install them by hand.")
+    if os.geteuid() != 0:
+        raise CannotGoOn(f"Missing: {', '.join(missing)}. Run as root: {command}")
+    say(f"Installing {', '.join(missing)} from Debian's packages")
+    # The server package would start a server of its own; ours is private, so packages are told not to.
+    quiet = {"DEBIAN_FRONTEND": "noninteractive", "RUNLEVEL": "1"}
+    run(["apt-get", "update", "-qq"], what="apt-get update", env=quiet)
+    run(["apt-get", "install", "-y", "-qq", "--no-install-recommends", *missing], what=command, env=quiet)
+
+
+def _is_there(program: str) -> bool:
+    return shutil.which(program, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/bin") is not None

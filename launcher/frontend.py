@@ -1,0 +1,65 @@
+"""The front end: packages by lock, types from the API, one build for each content."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+from launcher.commands import run
+from launcher.places import FRONTEND, PYTHON, ROOT, say
+
+_MARKER = ".built-from"
+
+
+def ensure_packages() -> None:
+    """`npm ci` when the lock has changed."""
+    digest = hashlib.sha256((FRONTEND / "package-lock.json").read_bytes()).hexdigest()
+    marker = FRONTEND / "node_modules" / ".installed-from"
+    if marker.is_file() and marker.read_text() == digest:
+        return
+    say("Installing the front end's packages")
+    run(["npm", "ci", "--no-audit", "--no-fund"], what="npm ci", cwd=FRONTEND)
+    marker.write_text(digest)
+
+
+def ensure_types() -> None:
+    """The API's TypeScript types, generated from its OpenAPI document."""
+    document = FRONTEND / "openapi.json"
+    types = FRONTEND / "src" / "api" / "schema.ts"
+    text = run([PYTHON, "-m", "inkwell_groove.web.openapi"], what="Writing the OpenAPI document")
+    if document.is_file() and types.is_file() and document.read_text() == text:
+        return
+    document.write_text(text)
+    run(["npm", "run", "--silent", "types"], what="Generating the API's types", cwd=FRONTEND)
+
+
+def ensure_built() -> None:
+    """Builds when anything the build is made of has changed."""
+    digest = _digest()
+    marker = FRONTEND / "dist" / _MARKER
+    if marker.is_file() and marker.read_text() == digest:
+        return
+    ensure_packages()
+    ensure_types()
+    say("Building the front end")
+    run(["npm", "run", "--silent", "build"], what="Building the front end", cwd=FRONTEND)
+    marker.write_text(digest)
+
+
+def _digest() -> str:
+    """Of the front end's sources and of what decides the API: cheaper than asking the API itself."""
+    sources = [
+        *sorted(path for path in (FRONTEND / "src").rglob("*") if path.is_file() and path.name != "schema.ts"),
+        *sorted(path for path in (FRONTEND / "public").rglob("*") if path.is_file()),
+        *(FRONTEND / name for name in ("package-lock.json", "index.html", "vite.config.ts", "tsconfig.json")),
+        *sorted((ROOT / "src" / "inkwell_groove").rglob("*.py")),
+        ROOT / "requirements" / "runtime.txt",
+    ]
+    digest = hashlib.sha256()
+    for path in sources:
+        digest.update(f"{path.relative_to(ROOT)}\0{_content(path)}\0".encode())
+    return digest.hexdigest()
+
+
+def _content(path: Path) -> str:
+    return hashlib.sha256(path.read_bytes()).hexdigest()

@@ -1,0 +1,96 @@
+"""Processes the launcher started: remembered by pid and by when they began, so that no other is ever ended."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import signal
+import socket
+import subprocess
+import time
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+
+def start(command: Sequence[str | Path], *, record: Path, log: Path, env: Mapping[str, str] | None = None) -> int:
+    """Starts a program in the background, its output in `log`, and remembers it in `record`."""
+    log.parent.mkdir(parents=True, exist_ok=True)
+    record.parent.mkdir(parents=True, exist_ok=True)
+    with log.open("ab") as out:
+        process = subprocess.Popen(
+            [str(part) for part in command],
+            stdin=subprocess.DEVNULL,
+            stdout=out,
+            stderr=out,
+            env={**os.environ, **(env or {})},
+            start_new_session=True,
+        )
+    record.write_text(f"{process.pid} {_began(process.pid)}")
+    return process.pid
+
+
+def running(record: Path) -> int | None:
+    """The pid that was remembered, if that very process still runs."""
+    try:
+        pid_text, began = record.read_text().split()
+    except (OSError, ValueError):
+        return None
+    pid = int(pid_text)
+    return pid if _began(pid) == began else None
+
+
+def stop(record: Path, *, patience_s: float = 20.0) -> bool:
+    """Ends the remembered process: asks, waits, and insists. True if there was one."""
+    pid = running(record)
+    if pid is not None:
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(pid, signal.SIGTERM)
+        until = time.monotonic() + patience_s
+        while running(record) is not None and time.monotonic() < until:
+            _reap(pid)
+            time.sleep(0.05)
+        if running(record) is not None:
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(pid, signal.SIGKILL)
+            _reap(pid)
+    record.unlink(missing_ok=True)
+    return pid is not None
+
+
+def port_is_free(port: int) -> bool:
+    """Whether nothing listens on this port of the loopback."""
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def tail(log: Path, lines: int = 5) -> str:
+    """The last lines of a log, for an error that must say why."""
+    try:
+        return "\n  ".join(log.read_text(errors="replace").splitlines()[-lines:])
+    except OSError:
+        return ""
+
+
+def _began(pid: int) -> str:
+    """The kernel's start time of a process; empty where it is gone or only a zombie."""
+    try:
+        fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    except OSError:
+        return ""
+    return "" if fields[0] == "Z" else fields[19]
+
+
+def _reap(pid: int) -> None:
+    with contextlib.suppress(ChildProcessError):
+        os.waitpid(pid, os.WNOHANG)

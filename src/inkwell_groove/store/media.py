@@ -1,0 +1,138 @@
+"""The media store: files on disk, written beside, synced and renamed, never half there and never altered.
+
+takes/ab/abcdef...       recordings as they came, under their SHA-256, read-only
+pictures/ab/abcdef...    artwork, likewise
+derived/abcdef.../       what can be made again from a take: peaks, a decoded copy of a lossy one
+uploads/17               a recording on its way in
+work/...                 where jobs write before they rename; emptied when the server starts
+sealed/WH-0012/3/...     packages
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import re
+import shutil
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from inkwell_groove.core.errors import InkwellError
+
+_COPY_BYTES = 1 << 20
+
+
+class DiskFull(InkwellError):
+    """There is no room left."""
+
+
+class MediaStore:
+    """Everything below one folder. No path ever comes from a client: names here are digests and numbers."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        for name in ("takes", "pictures", "derived", "uploads", "work", "sealed"):
+            (root / name).mkdir(parents=True, exist_ok=True)
+
+    def take(self, sha256: str) -> Path:
+        return self._kept("takes", sha256)
+
+    def picture(self, sha256: str) -> Path:
+        return self._kept("pictures", sha256)
+
+    def derived(self, sha256: str, name: str) -> Path:
+        return self.root / "derived" / _digest(sha256) / name
+
+    def upload(self, upload_id: int) -> Path:
+        return self.root / "uploads" / str(int(upload_id))
+
+    def package(self, folder: str) -> Path:
+        """A package by the folder the database gives for it."""
+        path = (self.root / "sealed" / folder).resolve()
+        if not path.is_relative_to((self.root / "sealed").resolve()):
+            raise ValueError(f"{folder} lies outside the store")
+        return path
+
+    def keep_take(self, file: Path, sha256: str) -> Path:
+        """Moves a finished file in among the takes. The same recording twice is kept once."""
+        return self._keep(file, self.take(sha256))
+
+    def keep_picture(self, data: bytes) -> str:
+        """Stores a picture; its SHA-256."""
+        sha256 = hashlib.sha256(data).hexdigest()
+        if not self.picture(sha256).exists():
+            with self.workspace() as work:
+                beside = work / "picture"
+                beside.write_bytes(data)
+                self._keep(beside, self.picture(sha256))
+        return sha256
+
+    @contextmanager
+    def workspace(self) -> Iterator[Path]:
+        """A new folder on the same file system, gone afterwards with whatever was not moved out of it."""
+        folder = Path(tempfile.mkdtemp(dir=self.root / "work"))
+        try:
+            yield folder
+        except OSError as cause:
+            if cause.errno == 28:
+                raise DiskFull(
+                    "the disk is full", where=str(self.root), remedy="Make room, then do it again; nothing was lost"
+                ) from cause
+            raise
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)
+
+    def clear_workspaces(self) -> None:
+        """What a killed server left behind. Only to be called when no job runs."""
+        for left in (self.root / "work").iterdir():
+            shutil.rmtree(left, ignore_errors=True)
+
+    def _kept(self, kind: str, sha256: str) -> Path:
+        return self.root / kind / _digest(sha256)[:2] / sha256
+
+    def _keep(self, file: Path, target: Path) -> Path:
+        if target.exists():
+            file.unlink()
+            return target
+        target.parent.mkdir(parents=True, exist_ok=True)
+        file.chmod(0o444)
+        sync_file(file)
+        file.rename(target)
+        sync_folder(target.parent)
+        return target
+
+
+def move_into_place(beside: Path, target: Path) -> None:
+    """Renames a finished file or folder to `target`, which appears whole or not at all."""
+    target.parent.mkdir(parents=True, exist_ok=True)
+    beside.rename(target)
+    sync_folder(target.parent)
+
+
+def sync_file(path: Path) -> None:
+    with path.open("rb") as file:
+        os.fsync(file.fileno())
+
+
+def sync_folder(path: Path) -> None:
+    """Makes a rename last: it lives in the folder, not in the file."""
+    descriptor = os.open(path, os.O_RDONLY)
+    try:
+        with contextlib.suppress(OSError):  # some file systems refuse; the rename is atomic all the same
+            os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def sha256_of(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _digest(text: str) -> str:
+    if not re.fullmatch(r"[0-9a-f]{64}", text):
+        raise ValueError(f"{text!r} is not a SHA-256")
+    return text

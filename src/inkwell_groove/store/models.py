@@ -1,0 +1,249 @@
+"""The tables.
+
+A docket has carriers, a carrier sides, a side takes, of which one is chosen. A side's plan is a chain of versions,
+each pointing at the one it was made from; the side points at the current one, so undo is moving a pointer. What is
+said of the release and its tracks is one row a field, each with its origin. Jobs, packages and the ledger hang from
+the docket.
+"""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any, Literal
+
+from sqlalchemy import JSON, BigInteger, DateTime, ForeignKey, MetaData, String, Text, TypeDecorator, UniqueConstraint
+from sqlalchemy.dialects.mysql import DATETIME
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+EXACT = "utf8mb4_bin"  # names that must match to the letter
+
+JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
+
+
+class UtcDateTime(TypeDecorator[datetime]):
+    """Aware times in UTC, to the microsecond; MariaDB itself knows no zones."""
+
+    impl = DateTime
+    cache_ok = True
+
+    def load_dialect_impl(self, dialect: Any) -> Any:
+        return dialect.type_descriptor(DATETIME(fsp=6))
+
+    def process_bind_param(self, value: datetime | None, _: Any) -> datetime | None:
+        return None if value is None else value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: datetime | None, _: Any) -> datetime | None:
+        return None if value is None else value.replace(tzinfo=UTC)
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(column_0_label)s",
+            "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_name)s_%(referred_table_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+    type_annotation_map = {  # noqa: RUF012 - SQLAlchemy's own form
+        datetime: UtcDateTime(),
+        dict[str, Any]: JSON(none_as_null=True),
+    }
+
+
+def now() -> datetime:
+    return datetime.now(UTC)
+
+
+class Docket(Base):
+    """The job for one release. Everything hangs from it."""
+
+    __tablename__ = "docket"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shelfmark: Mapped[str] = mapped_column(String(100, collation=EXACT), unique=True)
+    folder_pattern: Mapped[str] = mapped_column(String(300))
+    file_pattern: Mapped[str] = mapped_column(String(300))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    changed_at: Mapped[datetime] = mapped_column(default=now)
+
+    carriers: Mapped[list[Carrier]] = relationship(back_populates="docket", order_by="Carrier.number")
+    fields: Mapped[list[DescribedValue]] = relationship(back_populates="docket")
+    artwork: Mapped[list[Artwork]] = relationship(back_populates="docket", order_by="Artwork.id")
+    packages: Mapped[list[Package]] = relationship(back_populates="docket", order_by="Package.id")
+
+
+class Carrier(Base):
+    """A physical object."""
+
+    __tablename__ = "carrier"
+    __table_args__ = (UniqueConstraint("docket_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"))
+    number: Mapped[int]
+    format: Mapped[str] = mapped_column(String(40))
+
+    docket: Mapped[Docket] = relationship(back_populates="carriers")
+    sides: Mapped[list[Side]] = relationship(back_populates="carrier", order_by="Side.letter")
+
+
+class Side(Base):
+    """Side A or B. Points at its chosen take and at the current version of its plan."""
+
+    __tablename__ = "side"
+    __table_args__ = (UniqueConstraint("carrier_id", "letter"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    carrier_id: Mapped[int] = mapped_column(ForeignKey("carrier.id"))
+    letter: Mapped[str] = mapped_column(String(2))
+    chosen_take_id: Mapped[int | None] = mapped_column(ForeignKey("take.id", use_alter=True))
+    plan_version_id: Mapped[int | None] = mapped_column(ForeignKey("plan_version.id", use_alter=True))
+
+    carrier: Mapped[Carrier] = relationship(back_populates="sides")
+    takes: Mapped[list[Take]] = relationship(back_populates="side", foreign_keys="Take.side_id", order_by="Take.id")
+    chosen_take: Mapped[Take | None] = relationship(foreign_keys=[chosen_take_id], post_update=True)
+    plan_version: Mapped[PlanVersion | None] = relationship(foreign_keys=[plan_version_id], post_update=True)
+
+
+class Take(Base):
+    """One immutable recording. Its file lies in the media store under its SHA-256."""
+
+    __tablename__ = "take"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    side_id: Mapped[int] = mapped_column(ForeignKey("side.id"))
+    name: Mapped[str] = mapped_column(String(255))
+    sha256: Mapped[str] = mapped_column(String(64, collation=EXACT), index=True)
+    size_bytes: Mapped[int] = mapped_column(BigInteger)
+    container: Mapped[str] = mapped_column(String(20))
+    word: Mapped[str] = mapped_column(String(4))
+    rate_hz: Mapped[int]
+    channels: Mapped[int]
+    samples: Mapped[int] = mapped_column(BigInteger)
+    lossless: Mapped[bool]
+    note: Mapped[str] = mapped_column(Text, default="")
+    sample_peak_dbfs: Mapped[float | None]
+    clipped_runs: Mapped[int | None]
+    taken_in_at: Mapped[datetime] = mapped_column(default=now)
+    taken_in_by: Mapped[str] = mapped_column(String(100))
+
+    side: Mapped[Side] = relationship(back_populates="takes", foreign_keys=[side_id])
+
+
+class PlanVersion(Base):
+    """One version of a side's plan, and what was done to reach it from its parent."""
+
+    __tablename__ = "plan_version"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    side_id: Mapped[int] = mapped_column(ForeignKey("side.id"), index=True)
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("plan_version.id"), index=True)
+    document: Mapped[dict[str, Any]]
+    action: Mapped[str] = mapped_column(String(200))
+    made_at: Mapped[datetime] = mapped_column(default=now)
+    made_by: Mapped[str] = mapped_column(String(100))
+
+
+class DescribedValue(Base):
+    """One field of the release (`track_key` empty) or of a track, and where its value came from."""
+
+    __tablename__ = "described_value"
+    __table_args__ = (UniqueConstraint("docket_id", "track_key", "field"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"))
+    track_key: Mapped[str] = mapped_column(String(32, collation=EXACT), default="")
+    field: Mapped[str] = mapped_column(String(40))
+    value: Mapped[str] = mapped_column(Text)
+    origin: Mapped[str] = mapped_column(String(60))
+    changed_at: Mapped[datetime] = mapped_column(default=now)
+
+    docket: Mapped[Docket] = relationship(back_populates="fields")
+
+
+class Artwork(Base):
+    """An image and its role. One front cover at a time; earlier ones stay, with the role 'set aside'."""
+
+    __tablename__ = "artwork"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), index=True)
+    role: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(255))
+    sha256: Mapped[str] = mapped_column(String(64, collation=EXACT))
+    mime: Mapped[str] = mapped_column(String(40))
+    width_px: Mapped[int]
+    height_px: Mapped[int]
+    bits_per_pixel: Mapped[int]
+    size_bytes: Mapped[int]
+    origin: Mapped[str] = mapped_column(String(60))
+    added_at: Mapped[datetime] = mapped_column(default=now)
+
+    docket: Mapped[Docket] = relationship(back_populates="artwork")
+
+
+class Package(Base):
+    """What one sealing wrote. `basis` is the digest of everything it was made from."""
+
+    __tablename__ = "package"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), index=True)
+    folder: Mapped[str] = mapped_column(String(700))
+    basis: Mapped[str] = mapped_column(String(64, collation=EXACT))
+    album: Mapped[dict[str, Any]]
+    sealed_at: Mapped[datetime] = mapped_column(default=now)
+    sealed_by: Mapped[str] = mapped_column(String(100))
+
+    docket: Mapped[Docket] = relationship(back_populates="packages")
+
+
+class Upload(Base):
+    """A recording or picture on its way in, as far as it has come."""
+
+    __tablename__ = "upload"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), index=True)
+    side_id: Mapped[int] = mapped_column(ForeignKey("side.id"))
+    name: Mapped[str] = mapped_column(String(255))
+    size_bytes: Mapped[int] = mapped_column(BigInteger)
+    state: Mapped[str] = mapped_column(String(20), default="receiving")
+    refusal: Mapped[dict[str, Any] | None]
+    started_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Job(Base):
+    """Long work: what, with what, how far, and how it ended."""
+
+    __tablename__ = "job"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    docket_id: Mapped[int | None] = mapped_column(ForeignKey("docket.id"), index=True)
+    subject: Mapped[str] = mapped_column(String(200))
+    arguments: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(String(12), index=True, default="waiting")
+    progress: Mapped[float] = mapped_column(default=0.0)
+    message: Mapped[str] = mapped_column(String(300), default="")
+    attempts: Mapped[int] = mapped_column(default=0)
+    failure: Mapped[dict[str, Any] | None]
+    result: Mapped[dict[str, Any] | None]
+    asked_at: Mapped[datetime] = mapped_column(default=now)
+    started_at: Mapped[datetime | None]
+    ended_at: Mapped[datetime | None]
+
+
+class LedgerEntry(Base):
+    """What was done, when, by whom, before and after. Never changed, never deleted."""
+
+    __tablename__ = "ledger"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = mapped_column(default=now, index=True)
+    who: Mapped[str] = mapped_column(String(100))
+    docket_id: Mapped[int | None] = mapped_column(ForeignKey("docket.id"), index=True)
+    action: Mapped[str] = mapped_column(String(300))
+    before: Mapped[dict[str, Any] | None]
+    after: Mapped[dict[str, Any] | None]

@@ -1,0 +1,28 @@
+"""The one model of settings: environment variables prefixed INKWELL_, with defaults that work."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+_ROOT = Path(__file__).resolve().parents[3]
+
+
+class Settings(BaseSettings):
+    model_config = SettingsConfigDict(env_prefix="INKWELL_", frozen=True)
+
+    database_url: str = "mysql+pymysql://inkwell@127.0.0.1:3306/inkwell?charset=utf8mb4"
+    media_root: Path = _ROOT / "var" / "media"
+    frontend_root: Path = _ROOT / "frontend" / "dist"
+    port: int = 8420
+    workers: int = Field(default=2, ge=1, le=32, description="Jobs that run at the same time.")
+    max_upload_bytes: int = Field(default=64 * 1024**3, description="The largest recording that is taken in.")
+    archivist: str = Field(default="archivist", description="Who the ledger says did it, until there are accounts.")
+
+
+@lru_cache
+def settings() -> Settings:
+    return Settings()

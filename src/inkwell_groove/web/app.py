@@ -1,0 +1,71 @@
+"""The application: routes under /api, and the front end for every other address."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse, Response
+from fastapi.staticfiles import StaticFiles
+
+from inkwell_groove import __version__
+from inkwell_groove.store.settings import Settings, settings
+from inkwell_groove.web import problems
+from inkwell_groove.web.guard import Guard
+from inkwell_groove.web.routes import artwork, dockets, intake, jobs, plans, sealing, takes
+from inkwell_groove.workroom.room import Workroom
+
+_HEADERS = {
+    "Content-Security-Policy": "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; "
+    "font-src 'self' data:; media-src 'self' blob:; frame-ancestors 'none'",
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+}
+
+
+def make_app(given: Settings | None = None) -> FastAPI:
+    """The whole application on one set of settings."""
+    chosen = given or settings()
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        room = Workroom(chosen)
+        app.state.workroom = room
+        room.start()
+        yield
+        room.close()
+
+    app = FastAPI(
+        title="Inkwell Groove",
+        version=__version__,
+        lifespan=lifespan,
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+    )
+    problems.install(app)
+    for part in (dockets, intake, takes, plans, artwork, sealing, jobs):
+        app.include_router(part.router, prefix="/api")
+    _serve_frontend(app, chosen)
+    app.add_middleware(Guard)
+    return app
+
+
+def _serve_frontend(app: FastAPI, chosen: Settings) -> None:
+    index = chosen.frontend_root / "index.html"
+    if (chosen.frontend_root / "assets").is_dir():
+        app.mount("/assets", StaticFiles(directory=chosen.frontend_root / "assets"), name="assets")
+
+    @app.get("/api/{rest:path}", include_in_schema=False)
+    def nothing(rest: str) -> Response:
+        return problems.problem(404, f"there is nothing at /api/{rest}")
+
+    @app.get("/{rest:path}", include_in_schema=False)
+    def page(rest: str) -> Response:
+        """Every address of the interface is the same page; the page reads its address."""
+        if rest == "favicon.svg" and (chosen.frontend_root / rest).is_file():
+            return FileResponse(chosen.frontend_root / rest)
+        if not index.is_file():
+            return problems.problem(503, "the front end is not built", remedy="Run ./inkwell setup")
+        return FileResponse(index, headers={**_HEADERS, "Cache-Control": "no-cache"})

@@ -1,0 +1,89 @@
+"""Refusals as RFC 9457 problem details: what is wrong, where, and what to do."""
+
+from __future__ import annotations
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from starlette.exceptions import HTTPException
+
+from inkwell_groove.core.errors import Conflict, InkwellError, Missing, Refused
+from inkwell_groove.store.database import DatabaseAway
+from inkwell_groove.store.media import DiskFull
+
+log = structlog.get_logger()
+
+# The first that fits decides: leaves before their parents.
+_STATUS: tuple[tuple[type[InkwellError], int], ...] = (
+    (Missing, 404),
+    (Conflict, 409),
+    (Refused, 422),
+    (DatabaseAway, 503),
+    (DiskFull, 507),
+)
+_TITLES = {
+    403: "Refused",
+    404: "Not found",
+    409: "Not possible now",
+    422: "Not acceptable as it is",
+    503: "Not ready",
+    507: "Disk full",
+}
+
+
+def problem(
+    status: int, what: str, *, where: str | None = None, remedy: str | None = None, code: str | None = None
+) -> JSONResponse:
+    """An answer of the media type application/problem+json."""
+    body = {
+        "type": "about:blank",
+        "title": _TITLES.get(status, "It did not work"),
+        "status": status,
+        "detail": what,
+        "where": where,
+        "remedy": remedy,
+        "code": code,
+    }
+    return JSONResponse(
+        {name: value for name, value in body.items() if value is not None},
+        status,
+        media_type="application/problem+json",
+    )
+
+
+def install(app: FastAPI) -> None:
+    """Every way a request can fail gets such an answer."""
+    app.add_exception_handler(InkwellError, _refusal)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(Exception, _fault)
+
+
+async def _refusal(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, InkwellError)
+    status = next((code for kind, code in _STATUS if isinstance(error, kind)), 500)
+    return problem(status, error.what, where=error.where, remedy=error.remedy, code=type(error).__name__)
+
+
+async def _invalid(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, RequestValidationError)
+    first = error.errors()[0]
+    place = ".".join(str(part) for part in first["loc"] if part != "body")
+    return problem(422, first["msg"], where=place or "the request", remedy="Correct that value", code="InvalidRequest")
+
+
+async def _http(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, HTTPException)
+    what = "there is nothing at this address" if error.status_code == 404 else str(error.detail)
+    return problem(error.status_code, what)
+
+
+async def _fault(request: Request, error: Exception) -> JSONResponse:
+    log.error("a request broke", path=request.url.path, exc_info=error)
+    return problem(
+        500,
+        f"a fault in the program ({type(error).__name__})",
+        where=request.url.path,
+        remedy="Nothing was changed. The log has the details; please report it",
+    )

@@ -1,0 +1,104 @@
+"""Dockets, what is said of them, and the ledger."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, ConfigDict, Field
+
+from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS
+from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
+from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.workroom.dockets import CARRIER_FORMATS, MAX_PAGE
+from inkwell_groove.workroom.views import DocketLine, DocketView, LedgerLine
+
+router = APIRouter(tags=["dockets"])
+
+
+class NewDocket(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    shelfmark: str
+    carrier_format: str = "LP"
+    carriers: int = Field(default=1, ge=1, le=12)
+
+
+class DescriptionChange(BaseModel):
+    """Only the fields that change; an empty text takes a value away."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    release: dict[str, str] = Field(default_factory=dict)
+    tracks: dict[str, dict[str, str]] = Field(default_factory=dict)
+
+
+class Patterns(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    folder: str = Field(min_length=1, max_length=300)
+    file: str = Field(min_length=1, max_length=300)
+
+
+class FieldInfo(BaseModel):
+    name: str
+    label: str
+    needed: bool
+    hint: str
+
+
+class Vocabulary(BaseModel):
+    """What a client offers to choose from."""
+
+    carrier_formats: list[str]
+    release_fields: list[FieldInfo]
+    track_fields: list[FieldInfo]
+    folder_pattern_fields: list[str]
+    file_pattern_fields: list[str]
+
+
+@router.get("/vocabulary", operation_id="vocabulary")
+def vocabulary() -> Vocabulary:
+    return Vocabulary(
+        carrier_formats=list(CARRIER_FORMATS),
+        release_fields=[FieldInfo(name=f.name, label=f.label, needed=f.needed, hint=f.hint) for f in RELEASE_FIELDS],
+        track_fields=[FieldInfo(name=f.name, label=f.label, needed=f.needed, hint=f.hint) for f in TRACK_FIELDS],
+        folder_pattern_fields=list(FOLDER_FIELDS),
+        file_pattern_fields=list(TRACK_FIELDS_FOR_FILES),
+    )
+
+
+@router.get("/dockets", operation_id="shelf")
+def shelf(room: Room, search: str = "", limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = MAX_PAGE) -> list[DocketLine]:
+    return room.dockets.shelf(search=search, limit=limit)
+
+
+@router.post("/dockets", operation_id="openDocket", status_code=201)
+def open_docket(room: Room, who: Who, new: NewDocket) -> DocketView:
+    return room.dockets.open(shelfmark=new.shelfmark, carrier_format=new.carrier_format, carriers=new.carriers, who=who)
+
+
+@router.get("/dockets/{docket_id}", operation_id="docket")
+def docket(room: Room, docket_id: int) -> DocketView:
+    return room.dockets.view(docket_id)
+
+
+@router.patch("/dockets/{docket_id}/description", operation_id="describe")
+def describe(room: Room, who: Who, docket_id: int, change: DescriptionChange) -> DocketView:
+    return room.dockets.describe(docket_id, release=change.release, tracks=change.tracks, who=who)
+
+
+@router.put("/dockets/{docket_id}/patterns", operation_id="setPatterns")
+def set_patterns(room: Room, who: Who, docket_id: int, patterns: Patterns) -> DocketView:
+    return room.dockets.set_patterns(docket_id, folder=patterns.folder, file=patterns.file, who=who)
+
+
+@router.get("/ledger", operation_id="ledger")
+def ledger(
+    room: Room,
+    docket_id: int | None = None,
+    search: str = "",
+    before_id: int | None = None,
+    limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = 100,
+) -> list[LedgerLine]:
+    return room.dockets.ledger(docket_id=docket_id, search=search, before_id=before_id, limit=limit)

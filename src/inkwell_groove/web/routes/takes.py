@@ -1,0 +1,94 @@
+"""What is seen and heard of a take: binary, by range."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated
+
+from fastapi import APIRouter, Header, Query
+from fastapi.responses import Response, StreamingResponse
+
+from inkwell_groove.core.peaks import PeakIndex
+from inkwell_groove.web.dependencies import Room
+from inkwell_groove.web.problems import problem
+from inkwell_groove.workroom.listening import MAX_SAMPLES
+
+router = APIRouter(tags=["takes"])
+# A take never changes, so neither does what is derived from it.
+_FOR_EVER = {"Cache-Control": "private, max-age=31536000, immutable"}
+_BINARY = {"content": {"application/octet-stream": {}}, "description": "Little-endian float32."}
+
+
+@router.get("/takes/{take_id}/peaks", operation_id="peakIndex")
+def peak_index(room: Room, take_id: int) -> PeakIndex:
+    return room.listening.peaks(take_id).index
+
+
+@router.get("/takes/{take_id}/peaks/{level}", operation_id="peaks", response_class=Response, responses={200: _BINARY})
+def peaks(
+    room: Room,
+    take_id: int,
+    level: int,
+    first_block: Annotated[int, Query(ge=0)] = 0,
+    blocks: Annotated[int, Query(ge=1, le=1 << 20)] = 1 << 20,
+) -> Response:
+    """Blocks of a level as [block][channel][min, max, rms]."""
+    file = room.listening.peaks(take_id)
+    if level not in range(len(file.index.blocks)):
+        return problem(404, f"there is no level {level}", remedy=f"Levels go from 0 to {len(file.index.blocks) - 1}")
+    return Response(file.read(level, first_block, blocks), media_type="application/octet-stream", headers=_FOR_EVER)
+
+
+@router.get("/takes/{take_id}/samples", operation_id="samples", response_class=Response, responses={200: _BINARY})
+def samples(
+    room: Room,
+    take_id: int,
+    first_sample: Annotated[int, Query(ge=0)],
+    samples: Annotated[int, Query(ge=1, le=MAX_SAMPLES)],
+) -> Response:
+    """Samples as [sample][channel]."""
+    data = room.listening.samples(take_id, first_sample, samples)
+    return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
+
+
+@router.get(
+    "/takes/{take_id}/sound.wav",
+    operation_id="sound",
+    response_class=StreamingResponse,
+    responses={200: {"content": {"audio/wav": {}}}, 206: {"content": {"audio/wav": {}}}},
+)
+def sound(
+    room: Room,
+    take_id: int,
+    from_sample: Annotated[int, Query(ge=0)] = 0,
+    to_sample: Annotated[int | None, Query(ge=1)] = None,
+    range_: Annotated[str | None, Header(alias="range")] = None,
+) -> Response:
+    """The take from exactly that sample on, as WAV. Answers byte ranges (RFC 9110 section 14)."""
+    stretch = room.listening.sound(take_id, from_sample, to_sample)
+    headers = {"Accept-Ranges": "bytes", **_FOR_EVER}
+    first, last = 0, stretch.size
+    status = 200
+    if range_ is not None:
+        wanted = _byte_range(range_, stretch.size)
+        if wanted is None:
+            refusal = problem(416, f"the range {range_} is not in these {stretch.size} bytes")
+            refusal.headers["Content-Range"] = f"bytes */{stretch.size}"
+            return refusal
+        first, last = wanted
+        status = 206
+        headers["Content-Range"] = f"bytes {first}-{last - 1}/{stretch.size}"
+    headers["Content-Length"] = str(last - first)
+    return StreamingResponse(stretch.bytes(first, last), status, headers, media_type="audio/wav")
+
+
+def _byte_range(text: str, size: int) -> tuple[int, int] | None:
+    """[first, last) of a single byte range, none where it cannot be satisfied."""
+    match = re.fullmatch(r"bytes=(\d*)-(\d*)", text.strip())
+    if not match or match.groups() == ("", ""):
+        return None
+    start, end = match.groups()
+    if not start:
+        return (max(0, size - int(end)), size) if int(end) else None
+    first, last = int(start), min(int(end) + 1, size) if end else size
+    return (first, last) if first < last else None

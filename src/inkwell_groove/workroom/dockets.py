@@ -1,0 +1,195 @@
+"""Opening dockets, finding them on the shelf, and saying what is in them."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from sqlalchemy import or_, select
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core import filing
+from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, clean_text, field
+from inkwell_groove.core.errors import Conflict, Refused
+from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.models import Carrier, DescribedValue, Docket, LedgerEntry, Side, now
+from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.reading import _WHOLE, WholeDocket, docket_row, uploads_of
+from inkwell_groove.workroom.views import DocketLine, DocketView, LedgerLine
+
+TYPED = "typed in"
+CARRIER_FORMATS = {
+    "LP": ("A", "B"),
+    "7-inch single": ("A", "B"),
+    "10-inch shellac": ("A", "B"),
+    "Cassette": ("A", "B"),
+}
+MAX_PAGE = 200
+_SHELFMARK = re.compile(r"[^\x00-\x1f\x7f]{1,100}")
+
+
+class Dockets:
+    def __init__(self, database: Database, media: MediaStore, events: Events) -> None:
+        self._database = database
+        self._media = media
+        self._events = events
+
+    def open(self, *, shelfmark: str, carrier_format: str, carriers: int, who: str) -> DocketView:
+        """A new docket with its carriers and their sides.
+
+        Raises Refused for an empty shelfmark or an unknown format, Conflict where the shelfmark is taken.
+        """
+        shelfmark = clean_text(shelfmark)
+        if not _SHELFMARK.fullmatch(shelfmark):
+            raise Refused("a shelfmark has 1 to 100 characters", where="shelfmark", remedy="Write it as on the carrier")
+        if carrier_format not in CARRIER_FORMATS:
+            raise Refused(
+                f"'{carrier_format}' is not a carrier known here",
+                where="format",
+                remedy=f"Choose {', '.join(CARRIER_FORMATS)}",
+            )
+        with self._database.begin() as session:
+            if session.scalars(select(Docket).where(Docket.shelfmark == shelfmark)).first():
+                raise Conflict(
+                    f"{shelfmark} is on the shelf already",
+                    where="shelfmark",
+                    remedy="Open that docket, or write another",
+                )
+            docket = Docket(
+                shelfmark=shelfmark,
+                folder_pattern=filing.DEFAULT_FOLDER,
+                file_pattern=filing.DEFAULT_FILE,
+                created_at=now(),
+                changed_at=now(),
+            )
+            for number in range(1, carriers + 1):
+                carrier = Carrier(number=number, format=carrier_format)
+                # Sides of a second disc go on in the alphabet, as sleeves print them.
+                letters = [chr(65 + 2 * (number - 1)), chr(66 + 2 * (number - 1))]
+                carrier.sides = [Side(letter=letter) for letter in letters]
+                docket.carriers.append(carrier)
+            session.add(docket)
+            session.flush()
+            after = {"shelfmark": shelfmark, "format": carrier_format, "carriers": carriers}
+            ledger.record(session, who=who, action="docket opened", docket_id=docket.id, after=after)
+            docket_id = docket.id
+        self._events.docket_changed(docket_id)
+        return self.view(docket_id)
+
+    def view(self, docket_id: int) -> DocketView:
+        """Raises Missing."""
+        with self._database.begin() as session:
+            docket = docket_row(session, docket_id)
+            return WholeDocket(session, docket).view(uploads_of(session, self._media, docket_id))
+
+    def shelf(self, *, search: str = "", limit: int = MAX_PAGE) -> list[DocketLine]:
+        """Dockets by shelfmark; `search` looks in the shelfmark and in every field of the description."""
+        query = select(Docket).options(*_WHOLE).order_by(Docket.shelfmark).limit(min(limit, MAX_PAGE))
+        if words := clean_text(search):
+            like = "%" + re.sub(r"([%_\\])", r"\\\1", words) + "%"
+            described = select(DescribedValue.docket_id).where(DescribedValue.value.like(like))
+            # The shelfmark's own collation tells case; a search must not.
+            mark = Docket.shelfmark.collate("utf8mb4_uca1400_ai_ci")
+            query = query.where(or_(mark.like(like), Docket.id.in_(described)))
+        with self._database.begin() as session:
+            return [WholeDocket(session, docket).line() for docket in session.scalars(query)]
+
+    def describe(
+        self, docket_id: int, *, release: dict[str, str], tracks: dict[str, dict[str, str]], who: str
+    ) -> DocketView:
+        """Sets fields of the release and of tracks (by key); an empty value takes the field away.
+
+        All or nothing. Raises Refused, naming the field, for a value it does not accept.
+        """
+        changes = {("", name): field(RELEASE_FIELDS, name).accept(value) for name, value in release.items()}
+        for key, fields in tracks.items():
+            changes |= {(key, name): field(TRACK_FIELDS, name).accept(value) for name, value in fields.items()}
+        with self._database.begin() as session:
+            docket = docket_row(session, docket_id, lock=True)
+            known = {line.key for line in WholeDocket(session, docket).lines}
+            if unknown := {key for key, _ in changes if key} - known:
+                raise Refused(
+                    f"there is no track {', '.join(sorted(unknown))}", remedy="Reload; the joins were changed elsewhere"
+                )
+            before, after = self._set_fields(session, docket, changes)
+            if after or before:
+                docket.changed_at = now()
+                action = f"described: {', '.join(sorted(after | before))}"
+                ledger.record(session, who=who, action=action, docket_id=docket_id, before=before, after=after)
+        self._events.docket_changed(docket_id)
+        return self.view(docket_id)
+
+    def _set_fields(
+        self, session: Session, docket: Docket, changes: dict[tuple[str, str], str]
+    ) -> tuple[dict[str, Any], dict[str, Any]]:
+        present = {(one.track_key, one.field): one for one in docket.fields}
+        before: dict[str, Any] = {}
+        after: dict[str, Any] = {}
+        for (key, name), value in changes.items():
+            row = present.get((key, name))
+            label = f"{key} {name}".strip()
+            old = row.value if row else ""
+            if old == value:
+                continue
+            before[label], after[label] = old, value
+            if row is None:
+                docket.fields.append(
+                    DescribedValue(track_key=key, field=name, value=value, origin=TYPED, changed_at=now())
+                )
+            elif value:
+                row.value, row.origin, row.changed_at = value, TYPED, now()
+            else:
+                docket.fields.remove(row)
+                session.delete(row)
+        return before, after
+
+    def set_patterns(self, docket_id: int, *, folder: str, file: str, who: str) -> DocketView:
+        """Sets how folders and files are named. Raises Refused, naming pattern and field, for one that cannot be."""
+        filing.fill(folder, dict.fromkeys(FOLDER_FIELDS, "x"))
+        filing.fill(file, dict.fromkeys(TRACK_FIELDS_FOR_FILES, "x"))
+        if "/" in file:
+            raise Refused(
+                "a file's name holds no /", where="file pattern", remedy="Put folders into the folder pattern"
+            )
+        if "{number}" not in file.replace(" ", "") and "{tracktitle}" not in file.replace(" ", ""):
+            raise Refused(
+                "every file would have the same name",
+                where="file pattern",
+                remedy="Use {number} or {track title} in it",
+            )
+        with self._database.begin() as session:
+            docket = docket_row(session, docket_id, lock=True)
+            before = {"folder": docket.folder_pattern, "file": docket.file_pattern}
+            docket.folder_pattern, docket.file_pattern, docket.changed_at = folder, file, now()
+            ledger.record(
+                session,
+                who=who,
+                action="filing pattern changed",
+                docket_id=docket_id,
+                before=before,
+                after={"folder": folder, "file": file},
+            )
+        self._events.docket_changed(docket_id)
+        return self.view(docket_id)
+
+    def ledger(self, *, docket_id: int | None, search: str, before_id: int | None, limit: int) -> list[LedgerLine]:
+        """Entries, newest first; `before_id` goes on below an entry."""
+        query = (
+            select(LedgerEntry, Docket.shelfmark)
+            .outerjoin(Docket, LedgerEntry.docket_id == Docket.id)
+            .order_by(LedgerEntry.id.desc())
+            .limit(min(limit, MAX_PAGE))
+        )
+        if docket_id is not None:
+            query = query.where(LedgerEntry.docket_id == docket_id)
+        if before_id is not None:
+            query = query.where(LedgerEntry.id < before_id)
+        if words := clean_text(search):
+            like = "%" + re.sub(r"([%_\\])", r"\\\1", words) + "%"
+            mark = Docket.shelfmark.collate("utf8mb4_uca1400_ai_ci")
+            query = query.where(or_(LedgerEntry.action.like(like), mark.like(like)))
+        with self._database.begin() as session:
+            return [LedgerLine.of(entry, shelfmark) for entry, shelfmark in session.execute(query)]

@@ -1,0 +1,87 @@
+"""Where a docket stands: one line of evidence for each stage, and a word for the whole. Pure: values in, words out."""
+
+from __future__ import annotations
+
+from inkwell_groove.workroom.views import ArtworkView, Evidence, SideView, Standing, TakeView, UploadView
+
+SURE = 0.7  # below this a join is to be heard before it is trusted
+
+
+def intake(sides: list[SideView], uploads: list[UploadView]) -> Evidence:
+    takes = [take for side in sides for take in side.takes]
+    refused = [upload for upload in uploads if upload.state == "refused"]
+    if refused:
+        return Evidence(stage="intake", line=f"{refused[0].name} was refused", mood="missing")
+    if any(upload.state == "taking in" for upload in uploads):
+        return Evidence(stage="intake", line="taking in", mood="doubtful")
+    if not takes:
+        return Evidence(stage="intake", line="no recording yet", mood="not begun")
+    count = f"{len(takes)} take{'s' if len(takes) > 1 else ''}"
+    if not all(take.format.lossless for take in takes):
+        return Evidence(stage="intake", line=f"{count}, one lossy: reference only", mood="doubtful")
+    peaks = [take.sample_peak_dbfs for take in takes if take.sample_peak_dbfs is not None]
+    clipped = sum(take.clipped_runs or 0 for take in takes)
+    level = f", peak {max(peaks):.1f} dBFS" if peaks else ", silent"
+    damage = f", {clipped} clipped" if clipped else ", nothing clipped"
+    return Evidence(
+        stage="intake", line=f"{count}, {_formats(takes)}{level}{damage}", mood="doubtful" if clipped else "done"
+    )
+
+
+def _formats(takes: list[TakeView]) -> str:
+    kinds = {f"{take.format.rate_hz / 1000:g} kHz/{take.format.bits}" for take in takes}
+    return " and ".join(sorted(kinds))
+
+
+def tracks(sides: list[SideView]) -> Evidence:
+    lines = [line for side in sides for line in side.tracks]
+    if not lines:
+        return Evidence(stage="tracks", line="none marked yet", mood="not begun")
+    doubtful = sum(1 for line in lines if line.confidence is not None and line.confidence < SURE)
+    bare = [side.letter for side in sides if side.takes and not side.tracks]
+    text = f"{len(lines)} track{'s' if len(lines) > 1 else ''}"
+    if bare:
+        return Evidence(stage="tracks", line=f"{text}, side {bare[0]} has none", mood="missing")
+    if doubtful:
+        return Evidence(stage="tracks", line=f"{text}, {doubtful} to hear", mood="doubtful")
+    return Evidence(stage="tracks", line=f"{text}, none in doubt", mood="done")
+
+
+def describe(missing: list[str], has_anything: bool) -> Evidence:
+    if not has_anything:
+        return Evidence(stage="describe", line="nothing said yet", mood="not begun")
+    if missing:
+        return Evidence(stage="describe", line=f"missing: {missing[0]}", mood="missing")
+    return Evidence(stage="describe", line="release and all titles", mood="done")
+
+
+def artwork(pictures: list[ArtworkView]) -> Evidence:
+    front = next((one for one in pictures if one.role == "front"), None)
+    if front is None:
+        return Evidence(stage="artwork", line="no front cover", mood="not begun")
+    size = f"{front.facts.width_px} x {front.facts.height_px}"
+    if front.facts.advice:
+        return Evidence(stage="artwork", line=f"{size}, {front.facts.advice[0].split(':')[0].lower()}", mood="doubtful")
+    return Evidence(stage="artwork", line=f"front {size}", mood="done")
+
+
+def seal(standing: Standing, proven_tracks: int) -> Evidence:
+    match standing:
+        case "sealed":
+            return Evidence(stage="seal", line=f"sealed, {proven_tracks} tracks proven", mood="done")
+        case "changed since sealing":
+            return Evidence(stage="seal", line="changed since it was sealed", mood="missing")
+        case "ready to seal":
+            return Evidence(stage="seal", line="ready to seal", mood="doubtful")
+        case _:
+            return Evidence(stage="seal", line="not sealed", mood="not begun")
+
+
+def standing(
+    *, has_takes: bool, has_tracks: bool, all_lossless: bool, missing: list[str], sealed_basis: str | None, basis: str
+) -> Standing:
+    if sealed_basis is not None:
+        return "sealed" if sealed_basis == basis else "changed since sealing"
+    if not has_takes:
+        return "empty"
+    return "ready to seal" if has_tracks and all_lossless and not missing else "under way"

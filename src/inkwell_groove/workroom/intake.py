@@ -1,0 +1,269 @@
+"""Taking recordings in: received piece by piece, taken up where they broke off, made takes by a job."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import threading
+from collections.abc import AsyncIterator
+from typing import Any
+
+import anyio
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.description import clean_text
+from inkwell_groove.core.errors import Conflict, Missing, NotSound, Refused
+from inkwell_groove.core.plan import Plan
+from inkwell_groove.core.sound import SoundFormat
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.models import Job, PlanVersion, Side, Take, Upload, now
+from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.jobs.runner import JobKind, JobRunner
+from inkwell_groove.workroom.plans import Plans
+from inkwell_groove.workroom.reading import docket_row, received_bytes, side_label, side_row, sides_of
+from inkwell_groove.workroom.views import UploadView
+
+TAKE_IN = "take in"
+
+
+class _Receiving:
+    """The hash of an upload as far as it has come in this server's life, so that it need not be read again."""
+
+    def __init__(self) -> None:
+        self.hash = hashlib.sha256()
+        self.bytes = 0
+        self.busy = threading.Lock()
+
+
+class Intake:
+    def __init__(self, database: Database, media: MediaStore, events: Events, plans: Plans, *, max_bytes: int) -> None:
+        self._database = database
+        self._media = media
+        self._events = events
+        self._plans = plans
+        self._max_bytes = max_bytes
+        self._receiving: dict[int, _Receiving] = {}
+        self.jobs: JobRunner
+
+    def kind(self) -> JobKind:
+        return JobKind(TAKE_IN, "inkwell_groove.workroom.jobs.work:take_in", self._finish, self._fail)
+
+    def begin(self, docket_id: int, *, side_id: int | None, name: str, size_bytes: int, who: str) -> UploadView:
+        """Room for a recording of that many bytes, on the given side or the first that has none.
+
+        Raises Refused for an empty or too large file, Missing for a side of another docket.
+        """
+        name = clean_text(name.replace("\\", "/").rsplit("/", 1)[-1])[-255:] or "recording"
+        if size_bytes <= 0:
+            raise NotSound("the file is empty", where=name, remedy="Copy it again from its source")
+        if size_bytes > self._max_bytes:
+            raise Refused(
+                f"the file has {size_bytes / 1e9:.1f} GB",
+                where=name,
+                remedy=f"At most {self._max_bytes / 1e9:.0f} GB are taken in: divide it",
+            )
+        room = os.statvfs(self._media.root)
+        if size_bytes * 1.1 > room.f_bavail * room.f_frsize:
+            raise Conflict(
+                f"there is no room for {size_bytes / 1e9:.1f} GB",
+                where="the media store",
+                remedy="Make room on the disk",
+            )
+        with self._database.begin() as session:
+            sides = sides_of(docket_row(session, docket_id))
+            if side_id is None:
+                side = next((one for one in sides if not one.takes), sides[0])
+            elif any(one.id == side_id for one in sides):
+                side = next(one for one in sides if one.id == side_id)
+            else:
+                raise Missing(f"this docket has no side {side_id}", remedy="Reload the docket")
+            upload = Upload(
+                docket_id=docket_id,
+                side_id=side.id,
+                name=name,
+                size_bytes=size_bytes,
+                state="receiving",
+                started_at=now(),
+            )
+            session.add(upload)
+            session.flush()
+            self._media.upload(upload.id).touch(exist_ok=False)
+            view = UploadView.of(upload, 0)
+        self._receiving[view.id] = _Receiving()
+        self._events.docket_changed(docket_id)
+        return view
+
+    def view(self, upload_id: int) -> UploadView:
+        with self._database.begin() as session:
+            upload = self._row(session, upload_id)
+            return UploadView.of(upload, received_bytes(self._media, upload_id))
+
+    async def receive(self, upload_id: int, offset: int, chunks: AsyncIterator[bytes], *, who: str) -> UploadView:
+        """Appends what comes in from `offset` on; when all is there, asks for the job that makes it a take.
+
+        A connection that breaks loses nothing that was received: `view` tells where to go on. Raises Conflict for
+        another offset than that, Refused for more bytes than were announced.
+        """
+        upload = await anyio.to_thread.run_sync(self.view, upload_id)
+        if upload.state != "receiving":
+            raise Conflict(f"{upload.name} is complete", remedy="There is nothing more to send")
+        state = self._receiving.setdefault(upload_id, _Receiving())
+        if not state.busy.acquire(blocking=False):
+            raise Conflict(f"{upload.name} is being sent already", remedy="Wait for the other connection to end")
+        try:
+            if offset != upload.received_bytes:
+                raise Conflict(
+                    f"{upload.received_bytes} bytes are here, {offset} were announced",
+                    where=upload.name,
+                    remedy=f"Go on at byte {upload.received_bytes}",
+                )
+            received = await self._append(upload, state, offset, chunks)
+        finally:
+            state.busy.release()
+        if received == upload.size_bytes:
+            return await anyio.to_thread.run_sync(self._complete, upload_id, who)
+        return upload.model_copy(update={"received_bytes": received})
+
+    async def _append(self, upload: UploadView, state: _Receiving, offset: int, chunks: AsyncIterator[bytes]) -> int:
+        async with await anyio.open_file(self._media.upload(upload.id), "ab") as file:
+            async for chunk in chunks:
+                if offset + len(chunk) > upload.size_bytes:
+                    raise Refused(
+                        f"more than the {upload.size_bytes} bytes that were announced",
+                        where=upload.name,
+                        remedy="Start the upload again",
+                    )
+                await file.write(chunk)
+                if state.bytes == offset:
+                    await anyio.to_thread.run_sync(state.hash.update, chunk)
+                    state.bytes += len(chunk)
+                offset += len(chunk)
+            await file.flush()
+        return offset
+
+    def _complete(self, upload_id: int, who: str) -> UploadView:
+        state = self._receiving.pop(upload_id, None)
+        with self._database.begin() as session:
+            upload = self._row(session, upload_id)
+            known = state is not None and state.bytes == upload.size_bytes
+            digest = state.hash.hexdigest() if state and known else None
+            view = self._ask(session, upload, {"sha256": digest, "who": who})
+        self.jobs.wake()
+        self._events.docket_changed(view.docket_id)
+        return view
+
+    def accept_found(self, upload_id: int, *, who: str) -> UploadView:
+        """Takes in what a refused recording with a lying header really holds. Raises Conflict where that is not so."""
+        with self._database.begin() as session:
+            upload = self._row(session, upload_id)
+            if not upload.refusal or not upload.refusal.get("found_samples"):
+                raise Conflict(
+                    "there is nothing to be had from this file", where=upload.name, remedy="Give another recording"
+                )
+            view = self._ask(session, upload, {"mend": True, "who": who})
+        self.jobs.wake()
+        self._events.docket_changed(view.docket_id)
+        return view
+
+    def discard(self, upload_id: int, *, who: str) -> None:
+        """Forgets an upload that is unfinished or was refused. Takes are never discarded."""
+        with self._database.begin() as session:
+            upload = self._row(session, upload_id)
+            if upload.state == "taking in":
+                raise Conflict(f"{upload.name} is being taken in", remedy="Cancel that job first")
+            docket_id = upload.docket_id
+            action = f"upload of {upload.name} discarded"
+            ledger.record(
+                session, who=who, action=action, docket_id=docket_id, before={"size_bytes": upload.size_bytes}
+            )
+            session.delete(upload)
+        self._media.upload(upload_id).unlink(missing_ok=True)
+        self._receiving.pop(upload_id, None)
+        self._events.docket_changed(docket_id)
+
+    def choose_take(self, side_id: int, take_id: int, *, who: str) -> None:
+        """Makes another take the side's chosen one. The plan begins anew: its samples are another take's."""
+        with self._database.begin() as session:
+            side = side_row(session, side_id, lock=True)
+            take = next((one for one in side.takes if one.id == take_id), None)
+            if take is None:
+                raise Missing(f"this side has no take {take_id}", remedy="Reload the docket")
+            before = {"take_id": side.chosen_take_id, "plan_version": side.plan_version_id}
+            docket = side.carrier.docket
+            self._choose(session, side, take, who)
+            docket.changed_at = now()
+            ledger.record(
+                session,
+                who=who,
+                action=f"{side_label(side)}: take {take.name} chosen",
+                docket_id=docket.id,
+                before=before,
+                after={"take_id": take.id, "plan_version": side.plan_version_id},
+            )
+            self._plans.ask_to_find(session, side, count=None, who=who)
+        self.jobs.wake()
+        self._events.docket_changed(docket.id)
+
+    def _ask(self, session: Session, upload: Upload, extra: dict[str, Any]) -> UploadView:
+        upload.state, upload.refusal = "taking in", None
+        arguments = {"media_root": str(self._media.root), "upload_id": upload.id, "name": upload.name, **extra}
+        self.jobs.ask(session, TAKE_IN, docket_id=upload.docket_id, subject=upload.name, arguments=arguments)
+        return UploadView.of(upload, received_bytes(self._media, upload.id))
+
+    def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
+        who = job.arguments["who"]
+        upload = self._row(session, job.arguments["upload_id"])
+        side = side_row(session, upload.side_id, lock=True)
+        docket = side.carrier.docket
+        form = SoundFormat.model_validate(result["format"])
+        take = Take(
+            side=side,
+            name=upload.name,
+            sha256=result["sha256"],
+            size_bytes=result["size_bytes"],
+            note=result["note"],
+            sample_peak_dbfs=result["sample_peak_dbfs"],
+            clipped_runs=result["clipped_runs"],
+            taken_in_at=now(),
+            taken_in_by=who,
+            **form.model_dump(),
+        )
+        session.add(take)
+        session.flush()
+        if side.chosen_take_id is None:
+            self._choose(session, side, take, who)
+            self._plans.ask_to_find(session, side, count=None, who=who)
+        docket.changed_at = now()
+        after = {"take_id": take.id, "sha256": take.sha256, "samples": take.samples, "rate_hz": take.rate_hz}
+        action = f"{side_label(side)}: {take.name} taken in"
+        ledger.record(session, who=who, action=action, docket_id=docket.id, after=after)
+        session.delete(upload)
+        self._media.upload(upload.id).unlink(missing_ok=True)
+
+    def _choose(self, session: Session, side: Side, take: Take, who: str) -> None:
+        plan = Plan(take_sha256=take.sha256, take_samples=take.samples)
+        version = PlanVersion(
+            side_id=side.id,
+            parent_id=None,
+            document=plan.model_dump(mode="json"),
+            action="take chosen",
+            made_at=now(),
+            made_by=who,
+        )
+        session.add(version)
+        session.flush()
+        side.chosen_take, side.plan_version = take, version
+        session.flush()
+
+    def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
+        upload = session.get(Upload, job.arguments["upload_id"])
+        if upload is not None:
+            upload.state, upload.refusal = "refused", failure
+
+    def _row(self, session: Session, upload_id: int) -> Upload:
+        upload = session.get(Upload, upload_id)
+        if upload is None:
+            raise Missing(f"there is no upload {upload_id}", remedy="Start it again; it may be complete already")
+        return upload

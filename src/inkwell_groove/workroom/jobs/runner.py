@@ -1,0 +1,224 @@
+"""The rows of the jobs: asked for in a transaction, run in order, finished in another, resumed after a restart."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import Future
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from typing import Any
+
+import structlog
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, LengthLie, Missing
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.models import Job, now
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.jobs.pool import JobPool
+from inkwell_groove.workroom.views import JobView
+
+_MAX_ATTEMPTS = 3
+_ROW_EVERY_S = 1.0
+
+Finish = Callable[[Session, Job, dict[str, Any]], None]
+Fail = Callable[[Session, Job, dict[str, Any]], None]
+log = structlog.get_logger()
+
+
+@dataclass(frozen=True)
+class JobKind:
+    """What a kind of job runs, and what is done in the database when it has ended."""
+
+    name: str
+    function: str
+    finish: Finish
+    fail: Fail = lambda session, job, failure: None
+
+
+class JobRunner:
+    """Runs waiting jobs, at most `workers` at a time, oldest first."""
+
+    def __init__(self, database: Database, events: Events, kinds: list[JobKind], *, workers: int) -> None:
+        self._database = database
+        self._events = events
+        self._kinds = {kind.name: kind for kind in kinds}
+        self._workers = workers
+        self._pool = JobPool(workers, self._on_progress)
+        self._running: set[int] = set()
+        self._row_written: dict[int, float] = {}
+        self._wake = threading.Event()
+        self._stopping = False
+        self._thread = threading.Thread(target=self._dispatch, name="job dispatcher", daemon=True)
+
+    def start(self) -> None:
+        """Takes up what a stopped server left: each such job runs again, or fails if it keeps killing the server."""
+        with self._database.begin() as session:
+            for job in session.scalars(select(Job).where(Job.state == "running")):
+                if job.attempts < _MAX_ATTEMPTS:
+                    job.state, job.message, job.progress = "waiting", "begun again after the server stopped", 0.0
+                else:
+                    self._close(
+                        session,
+                        job,
+                        "failed",
+                        {
+                            "what": f"the server stopped {job.attempts} times while it ran",
+                            "where": job.subject,
+                            "remedy": "Look at the log, then start it again",
+                        },
+                    )
+        self._thread.start()
+        self._wake.set()
+
+    def close(self) -> None:
+        self._stopping = True
+        self._wake.set()
+        self._thread.join(10)
+        self._pool.close()
+
+    def ask(self, session: Session, kind: str, *, docket_id: int, subject: str, arguments: dict[str, Any]) -> Job:
+        """A new waiting job, in the caller's transaction. Call `wake` once that is committed."""
+        job = Job(
+            kind=kind, docket_id=docket_id, subject=subject[:200], arguments=arguments, state="waiting", message=""
+        )
+        job.attempts, job.progress, job.asked_at = 0, 0.0, now()
+        session.add(job)
+        session.flush()
+        return job
+
+    def wake(self) -> None:
+        self._wake.set()
+
+    def cancel(self, job_id: int) -> JobView:
+        """Raises Missing, or Conflict for a job that has ended."""
+        with self._database.begin() as session:
+            job = session.get(Job, job_id, with_for_update=True)
+            if job is None:
+                raise Missing(f"there is no job {job_id}", remedy="Reload the page")
+            if job.state not in ("waiting", "running"):
+                raise Conflict(
+                    f"this job is {job.state} already", where=job.subject, remedy="There is nothing to cancel"
+                )
+            if job.state == "waiting":
+                self._close(session, job, "cancelled", None)
+            else:
+                self._pool.cancel(job_id)
+            view = JobView.of(job)
+        self._announce(view)
+        return view
+
+    def _dispatch(self) -> None:
+        while not self._stopping:
+            self._wake.wait(5)
+            self._wake.clear()
+            try:
+                while not self._stopping and len(self._running) < self._workers and self._begin_next():
+                    pass
+            except InkwellError:
+                log.warning("jobs wait for the database", exc_info=True)
+                time.sleep(1)
+
+    def _begin_next(self) -> bool:
+        with self._database.begin() as session:
+            job = session.scalars(
+                select(Job).where(Job.state == "waiting").order_by(Job.id).limit(1).with_for_update(skip_locked=True)
+            ).first()
+            if job is None:
+                return False
+            job.state, job.started_at, job.attempts = "running", now(), job.attempts + 1
+            view, arguments = JobView.of(job), dict(job.arguments)
+        self._running.add(view.id)
+        self._announce(view)
+        future = self._pool.submit(view.id, self._kinds[view.kind].function, arguments)
+        future.add_done_callback(lambda done: self._on_end(view.id, done))
+        return True
+
+    def _on_progress(self, job_id: int, share: float, message: str) -> None:
+        due = time.monotonic() - self._row_written.get(job_id, 0.0) > _ROW_EVERY_S
+        if job_id not in self._running:
+            return
+        try:
+            with self._database.begin() as session:
+                job = session.get(Job, job_id)
+                if job is None or job.state != "running":
+                    return
+                view = JobView.of(job).model_copy(update={"progress": share, "message": message})
+                if due:
+                    job.progress, job.message = share, message[:300]
+                    self._row_written[job_id] = time.monotonic()
+        except InkwellError:
+            return  # progress is only news; the end of the job will be told when the database is back
+        self._announce(view.with_time_left())
+
+    def _on_end(self, job_id: int, done: Future[dict[str, Any]]) -> None:
+        self._row_written.pop(job_id, None)
+        if self._stopping or done.cancelled():
+            return
+        while not self._stopping:
+            try:
+                self._end(job_id, done)
+                break
+            except InkwellError:
+                # The database is away: what was done must not be forgotten, so wait for it.
+                log.warning("a job's end waits for the database", job=job_id, exc_info=True)
+                time.sleep(1)
+        self._running.discard(job_id)
+        self._wake.set()
+
+    def _end(self, job_id: int, done: Future[dict[str, Any]]) -> None:
+        error = done.exception()
+        with self._database.begin() as session:
+            job = session.get_one(Job, job_id)
+            if error is None:
+                try:
+                    with session.begin_nested():
+                        self._kinds[job.kind].finish(session, job, done.result())
+                    job.result = done.result()
+                    self._close(session, job, "done", None)
+                except InkwellError as refusal:
+                    self._close(session, job, "failed", failure_of(refusal, job.subject))
+            elif isinstance(error, Cancelled):
+                self._close(session, job, "cancelled", None)
+            else:
+                if not isinstance(error, InkwellError):
+                    log.error("a job broke", job=job_id, kind=job.kind, exc_info=error)
+                self._close(session, job, "failed", failure_of(error, job.subject))
+            view = JobView.of(job)
+        self._announce(view)
+        if view.docket_id is not None:
+            self._events.docket_changed(view.docket_id)
+
+    def _close(self, session: Session, job: Job, state: str, failure: dict[str, Any] | None) -> None:
+        job.state, job.failure, job.ended_at = state, failure, now()
+        if state == "done":
+            job.progress = 1.0
+        else:
+            self._kinds[job.kind].fail(session, job, failure or {"what": "it was cancelled"})
+
+    def _announce(self, view: JobView) -> None:
+        self._events.publish({"kind": "job", "job": view.model_dump(mode="json")})
+
+
+def failure_of(error: BaseException, subject: str) -> dict[str, Any]:
+    """What the row keeps of an error: the same three answers everywhere."""
+    if isinstance(error, InkwellError):
+        failure: dict[str, Any] = {
+            "what": error.what,
+            "where": error.where or subject,
+            "remedy": error.remedy,
+            "code": type(error).__name__,
+        }
+        if isinstance(error, LengthLie):
+            failure |= {"found_samples": error.found_samples, "declared_samples": error.declared_samples}
+        return failure
+    if isinstance(error, BrokenProcessPool):
+        return {"what": "its process died", "where": subject, "remedy": "Look at the machine's memory, then try again"}
+    return {
+        "what": f"a fault in the program ({type(error).__name__}: {error})",
+        "where": subject,
+        "remedy": "The log has the details; please report it",
+    }

@@ -1,0 +1,92 @@
+"""Artwork of a docket: dropped, checked, shown."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from inkwell_groove.core.artwork import examine
+from inkwell_groove.core.description import clean_text
+from inkwell_groove.core.errors import Missing
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.models import Artwork, now
+from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.reading import docket_row
+from inkwell_groove.workroom.views import ArtworkView
+
+FRONT, SET_ASIDE = "front", "set aside"
+
+
+class Pictures:
+    def __init__(self, database: Database, media: MediaStore, events: Events) -> None:
+        self._database = database
+        self._media = media
+        self._events = events
+
+    def add_front(self, docket_id: int, data: bytes, *, name: str, who: str) -> ArtworkView:
+        """A new front cover; the one before is set aside, not lost. Raises Refused for what is no fit picture."""
+        name = clean_text(name.replace("\\", "/").rsplit("/", 1)[-1])[-255:] or "picture"
+        facts = examine(data, name=name)
+        sha256 = self._media.keep_picture(data)
+        with self._database.begin() as session:
+            docket = docket_row(session, docket_id, lock=True)
+            before = next((one for one in docket.artwork if one.role == FRONT), None)
+            if before is not None:
+                before.role = SET_ASIDE
+            picture = Artwork(
+                role=FRONT,
+                name=name,
+                sha256=sha256,
+                origin="dropped",
+                added_at=now(),
+                **facts.model_dump(exclude={"advice"}),
+            )
+            docket.artwork.append(picture)
+            docket.changed_at = now()
+            session.flush()
+            ledger.record(
+                session,
+                who=who,
+                action=f"front cover {name} added",
+                docket_id=docket_id,
+                before={"artwork_id": before.id} if before else None,
+                after={"artwork_id": picture.id, "sha256": sha256},
+            )
+            view = ArtworkView.of(picture, facts.advice)
+        self._events.docket_changed(docket_id)
+        return view
+
+    def set_role(self, docket_id: int, artwork_id: int, role: str, *, who: str) -> None:
+        """Makes a picture the front cover, or sets it aside. Raises Missing."""
+        with self._database.begin() as session:
+            docket = docket_row(session, docket_id, lock=True)
+            picture = next((one for one in docket.artwork if one.id == artwork_id), None)
+            if picture is None:
+                raise Missing(f"this docket has no picture {artwork_id}", remedy="Reload the docket")
+            before = {one.id: one.role for one in docket.artwork}
+            if role == FRONT:
+                for other in docket.artwork:
+                    if other.role == FRONT:
+                        other.role = SET_ASIDE
+            picture.role = role
+            docket.changed_at = now()
+            after = {one.id: one.role for one in docket.artwork}
+            action = f"picture {picture.name} made {role}" if role == FRONT else f"picture {picture.name} set aside"
+            ledger.record(
+                session,
+                who=who,
+                action=action,
+                docket_id=docket_id,
+                before={str(key): value for key, value in before.items()},
+                after={str(key): value for key, value in after.items()},
+            )
+        self._events.docket_changed(docket_id)
+
+    def file(self, artwork_id: int) -> tuple[Path, str]:
+        """Where a picture lies, and its MIME type. Raises Missing."""
+        with self._database.begin() as session:
+            picture = session.get(Artwork, artwork_id)
+            if picture is None:
+                raise Missing(f"there is no picture {artwork_id}", remedy="Reload the docket")
+            return self._media.picture(picture.sha256), picture.mime

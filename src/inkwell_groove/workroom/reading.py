@@ -1,0 +1,274 @@
+"""From rows to views: what a docket looks like as a whole. One query path, used by the shelf and by every stage."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterable
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, selectinload
+
+from inkwell_groove.core import filing
+from inkwell_groove.core.artwork import advise
+from inkwell_groove.core.description import Release, TrackDescription, missing_fields
+from inkwell_groove.core.errors import Missing, Refused
+from inkwell_groove.core.plan import Plan
+from inkwell_groove.core.sealing.album import PAPERS, filing_values, track_filing_values
+from inkwell_groove.core.sealing.order import SealedAlbum
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.models import Carrier, DescribedValue, Docket, PlanVersion, Side, Upload
+from inkwell_groove.workroom import evidence
+from inkwell_groove.workroom.views import (
+    ArtworkView,
+    CarrierView,
+    DocketLine,
+    DocketView,
+    PackageView,
+    PlanView,
+    SideView,
+    TakeView,
+    TrackLine,
+    UploadView,
+    artwork_facts,
+)
+
+_WHOLE = (
+    selectinload(Docket.carriers).selectinload(Carrier.sides).selectinload(Side.takes),
+    selectinload(Docket.carriers).selectinload(Carrier.sides).selectinload(Side.chosen_take),
+    selectinload(Docket.carriers).selectinload(Carrier.sides).selectinload(Side.plan_version),
+    selectinload(Docket.fields),
+    selectinload(Docket.artwork),
+    selectinload(Docket.packages),
+)
+
+
+def docket_row(session: Session, docket_id: int, *, lock: bool = False) -> Docket:
+    """The docket with all that hangs from it. Raises Missing."""
+    query = select(Docket).where(Docket.id == docket_id).options(*_WHOLE)
+    docket = session.scalars(query.with_for_update(of=Docket) if lock else query).first()
+    if docket is None:
+        raise Missing(f"there is no docket {docket_id}", remedy="Go back to the shelf")
+    return docket
+
+
+def side_row(session: Session, side_id: int, *, lock: bool = False) -> Side:
+    """A side. Raises Missing. `lock` keeps two edits from being based on the same version."""
+    side = session.get(Side, side_id, with_for_update={"of": Side} if lock else None)
+    if side is None:
+        raise Missing(f"there is no side {side_id}", remedy="Go back to the docket")
+    return side
+
+
+def sides_of(docket: Docket) -> list[Side]:
+    return [side for carrier in docket.carriers for side in carrier.sides]
+
+
+def side_label(side: Side) -> str:
+    many = len(side.carrier.docket.carriers) > 1
+    return f"Carrier {side.carrier.number}, side {side.letter}" if many else f"Side {side.letter}"
+
+
+def plan_of(side: Side) -> Plan | None:
+    return Plan.model_validate(side.plan_version.document) if side.plan_version else None
+
+
+def plan_view(session: Session, side: Side) -> PlanView | None:
+    """The current version, with what undo and redo would do: redo follows the newest version made from this one."""
+    version = side.plan_version
+    if version is None:
+        return None
+    newer = newest_child(session, version.id)
+    return PlanView(
+        version=version.id,
+        plan=Plan.model_validate(version.document),
+        undo=version.action if version.parent_id is not None else None,
+        redo=newer.action if newer else None,
+    )
+
+
+def newest_child(session: Session, version_id: int) -> PlanVersion | None:
+    return session.scalars(
+        select(PlanVersion).where(PlanVersion.parent_id == version_id).order_by(PlanVersion.id.desc()).limit(1)
+    ).first()
+
+
+def release_of(fields: Iterable[DescribedValue]) -> Release:
+    return Release(**{one.field: one.value for one in fields if not one.track_key})
+
+
+class WholeDocket:
+    """A docket's rows read once, and everything that follows from them."""
+
+    def __init__(self, session: Session, docket: Docket) -> None:
+        self.docket = docket
+        self.release = release_of(docket.fields)
+        self.sides = [self._side(session, side) for side in sides_of(docket)]
+        self._number()
+        self.pictures = [ArtworkView.of(one, advise(artwork_facts(one))) for one in docket.artwork]
+        self.lines = [line for side in self.sides for line in side.tracks]
+        self.descriptions = [
+            TrackDescription(number=line.number, title=line.title, artist=line.artist) for line in self.lines
+        ]
+        self.missing = missing_fields(self.release, self.descriptions)
+        self.basis = self._basis()
+        takes = [take for side in self.sides for take in side.takes if take.id == side.chosen_take_id]
+        self.standing = evidence.standing(
+            has_takes=bool(takes),
+            has_tracks=bool(self.lines),
+            all_lossless=all(take.format.lossless for take in takes),
+            missing=self.missing,
+            sealed_basis=docket.packages[-1].basis if docket.packages else None,
+            basis=self.basis,
+        )
+
+    def front(self) -> ArtworkView | None:
+        return next((one for one in self.pictures if one.role == "front"), None)
+
+    def evidence(self, uploads: list[UploadView]) -> list[evidence.Evidence]:
+        proven = len(self.docket.packages[-1].album["tracks"]) if self.docket.packages else 0
+        return [
+            evidence.intake(self.sides, uploads),
+            evidence.tracks(self.sides),
+            evidence.describe(self.missing, any(one.value for one in self.docket.fields)),
+            evidence.artwork(self.pictures),
+            evidence.seal(self.standing, proven),
+        ]
+
+    def line(self) -> DocketLine:
+        front = self.front()
+        chosen = [t for side in self.sides for t in side.takes if t.id == side.chosen_take_id]
+        return DocketLine(
+            id=self.docket.id,
+            shelfmark=self.docket.shelfmark,
+            title=self.release.title,
+            album_artist=self.release.album_artist,
+            format=self.release.format or self.docket.carriers[0].format,
+            standing=self.standing,
+            evidence=self.evidence([]),
+            duration_s=sum(take.format.duration_s for take in chosen),
+            cover_id=front.id if front else None,
+            changed_at=self.docket.changed_at,
+        )
+
+    def view(self, uploads: list[UploadView]) -> DocketView:
+        docket = self.docket
+        by_id = {side.id: side for side in self.sides}
+        return DocketView(
+            id=docket.id,
+            shelfmark=docket.shelfmark,
+            standing=self.standing,
+            release=self.release,
+            origins={one.field: one.origin for one in docket.fields if not one.track_key},
+            carriers=[
+                CarrierView(
+                    id=carrier.id,
+                    number=carrier.number,
+                    format=carrier.format,
+                    sides=[by_id[side.id] for side in carrier.sides],
+                )
+                for carrier in docket.carriers
+            ],
+            uploads=uploads,
+            artwork=self.pictures,
+            packages=[
+                PackageView(
+                    id=package.id,
+                    folder=package.folder,
+                    album=SealedAlbum.model_validate(package.album),
+                    sealed_at=package.sealed_at,
+                    sealed_by=package.sealed_by,
+                    is_current=package is docket.packages[-1] and self.standing == "sealed",
+                )
+                for package in docket.packages
+            ],
+            evidence=self.evidence(uploads),
+            folder_pattern=docket.folder_pattern,
+            file_pattern=docket.file_pattern,
+            names=self._names(),
+            missing=self.missing,
+            created_at=docket.created_at,
+            changed_at=docket.changed_at,
+        )
+
+    def _side(self, session: Session, side: Side) -> SideView:
+        plan = plan_view(session, side)
+        take = side.chosen_take
+        fields = {(one.track_key, one.field): one for one in self.docket.fields if one.track_key}
+        lines = []
+        for span in plan.plan.tracks if plan and take else ():
+            own = {name: fields[span.key, name] for name in ("title", "artist") if (span.key, name) in fields}
+            lines.append(
+                TrackLine(
+                    key=span.key,
+                    number=1,
+                    side_id=side.id,
+                    title=own["title"].value if "title" in own else "",
+                    artist=own["artist"].value if "artist" in own else "",
+                    origins={name: one.origin for name, one in own.items()},
+                    start_sample=span.start_sample,
+                    end_sample=span.end_sample,
+                    rate_hz=take.rate_hz if take else 1,
+                    confidence=span.confidence,
+                )
+            )
+        return SideView(
+            id=side.id,
+            letter=side.letter,
+            takes=[TakeView.of(one) for one in side.takes],
+            chosen_take_id=side.chosen_take_id,
+            plan=plan,
+            tracks=lines,
+        )
+
+    def _number(self) -> None:
+        number = 0
+        numbered = []
+        for side in self.sides:
+            lines = []
+            for line in side.tracks:
+                number += 1
+                lines.append(line.model_copy(update={"number": number}))
+            numbered.append(side.model_copy(update={"tracks": lines}))
+        self.sides = numbered
+
+    def _names(self) -> list[str]:
+        values = filing_values(self.docket.shelfmark, self.release)
+        try:
+            folder = "/".join(filing.folder_path(self.docket.folder_pattern, values))
+            names = filing.file_names(
+                self.docket.file_pattern,
+                [track_filing_values(values, self.release, one) for one in self.descriptions],
+                ".flac",
+                taken=PAPERS,
+            )
+        except Refused:
+            return []  # a pattern is refused when it is set; this is for one that a later release no longer knows
+        return [f"{folder}/{name}" for name in names]
+
+    def _basis(self) -> str:
+        """A digest of everything that sealing depends on: two dockets with the same basis give the same files."""
+        front = next((one for one in self.docket.artwork if one.role == "front"), None)
+        parts = {
+            "shelfmark": self.docket.shelfmark,
+            "release": self.release.model_dump(),
+            "tracks": [one.model_dump() for one in self.descriptions],
+            # Confidence is the finder's word, not a decision.
+            "plans": [
+                side.plan.plan.model_dump(exclude={"tracks": {"__all__": {"confidence"}}}) if side.plan else None
+                for side in self.sides
+            ],
+            "cover": front.sha256 if front else None,
+            "patterns": [self.docket.folder_pattern, self.docket.file_pattern],
+        }
+        return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
+
+
+def uploads_of(session: Session, media: MediaStore, docket_id: int) -> list[UploadView]:
+    rows = session.scalars(select(Upload).where(Upload.docket_id == docket_id).order_by(Upload.id))
+    return [UploadView.of(row, received_bytes(media, row.id)) for row in rows]
+
+
+def received_bytes(media: MediaStore, upload_id: int) -> int:
+    path = media.upload(upload_id)
+    return path.stat().st_size if path.exists() else 0

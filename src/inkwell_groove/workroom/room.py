@@ -1,0 +1,56 @@
+"""The workroom as a whole: the doors to the world, and one object for each part of the work."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.models import Job
+from inkwell_groove.store.settings import Settings
+from inkwell_groove.workroom.dockets import Dockets
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.intake import Intake
+from inkwell_groove.workroom.jobs.runner import JobRunner
+from inkwell_groove.workroom.listening import Listening
+from inkwell_groove.workroom.pictures import Pictures
+from inkwell_groove.workroom.plans import Plans
+from inkwell_groove.workroom.sealing import Sealing
+from inkwell_groove.workroom.views import JobView
+
+_RECENT_JOBS = 50
+
+
+class Workroom:
+    """Everything the application can do. `start` before use, `close` after."""
+
+    def __init__(self, settings: Settings) -> None:
+        self.settings = settings
+        self.database = Database(settings.database_url)
+        self.media = MediaStore(settings.media_root)
+        self.events = Events()
+        self.dockets = Dockets(self.database, self.media, self.events)
+        self.plans = Plans(self.database, self.media, self.events)
+        self.intake = Intake(self.database, self.media, self.events, self.plans, max_bytes=settings.max_upload_bytes)
+        self.pictures = Pictures(self.database, self.media, self.events)
+        self.sealing = Sealing(self.database, self.media, self.events)
+        self.listening = Listening(self.database, self.media)
+        parts = (self.intake, self.plans, self.sealing)
+        self.jobs = JobRunner(self.database, self.events, [part.kind() for part in parts], workers=settings.workers)
+        for part in parts:
+            part.jobs = self.jobs
+
+    def start(self) -> None:
+        """Clears what a killed server left half written, then takes its jobs up again."""
+        self.media.clear_workspaces()
+        self.jobs.start()
+
+    def close(self) -> None:
+        self.events.close()
+        self.jobs.close()
+        self.database.close()
+
+    def recent_jobs(self) -> list[JobView]:
+        with self.database.begin() as session:
+            rows = session.scalars(select(Job).order_by(Job.id.desc()).limit(_RECENT_JOBS))
+            return [JobView.of(job).with_time_left() if job.state == "running" else JobView.of(job) for job in rows]

@@ -1,0 +1,123 @@
+"""Sealing a docket: the order drawn up from the rows, the work done in a job, the package kept."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from inkwell_groove.core import filing
+from inkwell_groove.core.description import TrackDescription
+from inkwell_groove.core.errors import Missing
+from inkwell_groove.core.sealing.album import check_order
+from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.models import Docket, Job, Package, now
+from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.jobs.runner import JobKind, JobRunner
+from inkwell_groove.workroom.reading import WholeDocket, docket_row, side_label, sides_of
+from inkwell_groove.workroom.views import JobView, artwork_facts, format_of
+
+from sqlalchemy.orm import Session  # isort: skip
+
+SEAL = "seal"
+
+
+class Sealing:
+    def __init__(self, database: Database, media: MediaStore, events: Events) -> None:
+        self._database = database
+        self._media = media
+        self._events = events
+        self.jobs: JobRunner
+
+    def kind(self) -> JobKind:
+        return JobKind(SEAL, "inkwell_groove.workroom.jobs.work:seal", self._finish)
+
+    def seal(self, docket_id: int, *, who: str) -> JobView:
+        """Asks for the job that seals a docket as it stands now. Raises Refused, listing all that is missing."""
+        with self._database.begin() as session:
+            docket = docket_row(session, docket_id, lock=True)
+            whole = WholeDocket(session, docket)
+            order = self._order(docket, whole, who)
+            check_order(order)
+            job = self.jobs.ask(session, SEAL, docket_id=docket_id, subject=docket.shelfmark, arguments={})
+            job.arguments = {
+                "media_root": str(self._media.root),
+                "order": order.model_dump(mode="json"),
+                "basis": whole.basis,
+                # The job's number makes the place its own, so a job begun twice writes to one place.
+                "package": f"{filing.safe_name(docket.shelfmark)}/{job.id}",
+                "who": who,
+            }
+            view = JobView.of(job)
+        self.jobs.wake()
+        return view
+
+    def package(self, package_id: int) -> tuple[Path, list[str]]:
+        """A package's folder, and the names of the folders that its ZIP shows. Raises Missing."""
+        with self._database.begin() as session:
+            package = session.get(Package, package_id)
+            if package is None:
+                raise Missing(f"there is no package {package_id}", remedy="Reload the docket")
+            path = self._media.package(package.folder)
+            if not path.is_dir():
+                raise Missing(
+                    f"the files of this package are gone from {path}",
+                    where=package.folder,
+                    remedy="Seal the docket again",
+                )
+            return path, list(package.album["folders"])
+
+    def _order(self, docket: Docket, whole: WholeDocket, who: str) -> SealOrder:
+        sides = []
+        for row, side in zip(sides_of(docket), whole.sides, strict=True):
+            take = row.chosen_take
+            if take is None or side.plan is None:
+                continue
+            sides.append(
+                SideOrder(
+                    name=side_label(row),
+                    take_path=str(self._media.take(take.sha256)),
+                    take_name=take.name,
+                    take_format=format_of(take),
+                    plan=side.plan.plan,
+                    descriptions=tuple(
+                        TrackDescription(number=line.number, title=line.title, artist=line.artist)
+                        for line in side.tracks
+                    ),
+                )
+            )
+        front = next((one for one in docket.artwork if one.role == "front"), None)
+        cover = CoverOrder(path=str(self._media.picture(front.sha256)), facts=artwork_facts(front)) if front else None
+        return SealOrder(
+            shelfmark=docket.shelfmark,
+            release=whole.release,
+            sides=tuple(sides),
+            cover=cover,
+            folder_pattern=docket.folder_pattern,
+            file_pattern=docket.file_pattern,
+            sealed_at=now().isoformat(timespec="seconds"),
+            sealed_by=who,
+        )
+
+    def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
+        docket = docket_row(session, job.docket_id or 0, lock=True)
+        package = Package(
+            docket_id=docket.id,
+            folder=result["folder"],
+            basis=job.arguments["basis"],
+            album=result["album"],
+            sealed_at=now(),
+            sealed_by=job.arguments["who"],
+        )
+        docket.packages.append(package)
+        session.flush()
+        tracks = result["album"]["tracks"]
+        ledger.record(
+            session,
+            who=job.arguments["who"],
+            action=f"sealed: {len(tracks)} tracks proven",
+            docket_id=docket.id,
+            after={"package_id": package.id, "folder": package.folder},
+        )
