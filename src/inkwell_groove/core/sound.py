@@ -6,7 +6,7 @@ from typing import Any, Literal, Protocol
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, computed_field
 
 Samples = npt.NDArray[Any]  # (samples, channels): int16, int32 or float32, as `SoundFormat.dtype` says
 Audio = npt.NDArray[np.float64]  # (samples, channels), full scale 1.0
@@ -30,14 +30,17 @@ class SoundFormat(BaseModel):
     samples: int = Field(ge=0, description="Samples per channel.")
     lossless: bool = True
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def duration_s(self) -> float:
         return self.samples / self.rate_hz
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def is_float(self) -> bool:
         return self.word in ("f32", "f64")
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def bits(self) -> int:
         return WORD_BITS[self.word]

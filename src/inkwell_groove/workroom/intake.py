@@ -228,7 +228,7 @@ class Intake:
             clipped_runs=result["clipped_runs"],
             taken_in_at=now(),
             taken_in_by=who,
-            **form.model_dump(),
+            **form.model_dump(exclude={"duration_s", "is_float", "bits"}),
         )
         session.add(take)
         session.flush()

@@ -5,10 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from inkwell_groove.core import filing
 from inkwell_groove.core.description import TrackDescription
 from inkwell_groove.core.errors import Missing
-from inkwell_groove.core.sealing.album import check_order
+from inkwell_groove.core.sealing.album import PAPERS, check_order
 from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
@@ -18,8 +20,6 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.runner import JobKind, JobRunner
 from inkwell_groove.workroom.reading import WholeDocket, docket_row, side_label, sides_of
 from inkwell_groove.workroom.views import JobView, artwork_facts, format_of
-
-from sqlalchemy.orm import Session  # isort: skip
 
 SEAL = "seal"
 
@@ -68,6 +68,13 @@ class Sealing:
                     remedy="Seal the docket again",
                 )
             return path, list(package.album["folders"])
+
+    def paper(self, package_id: int, name: str) -> str:
+        """The text of one of a package's papers. Raises Missing for any other name."""
+        path, _ = self.package(package_id)
+        if name not in PAPERS:
+            raise Missing(f"there is no paper {name}", remedy=f"The papers are {', '.join(PAPERS)}")
+        return (path / name).read_text("utf-8")
 
     def _order(self, docket: Docket, whole: WholeDocket, who: str) -> SealOrder:
         sides = []

@@ -13,7 +13,7 @@ from inkwell_groove.core import cuesheet, filing, tagging
 from inkwell_groove.core.description import RELEASE_FIELDS, Release, TrackDescription, missing_fields
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.sealing import papers
-from inkwell_groove.core.sealing.order import SealedAlbum, SealedTrack, SealOrder, SideOrder
+from inkwell_groove.core.sealing.order import SealedAlbum, SealedFile, SealedTrack, SealOrder, SideOrder
 from inkwell_groove.core.sealing.render import WordLength, word_length
 from inkwell_groove.core.sealing.tracks import prove_track, write_track
 from inkwell_groove.core.soundfiles import FileReader
@@ -90,12 +90,15 @@ def seal_album(
         pool.shutdown(wait=True, cancel_futures=True)
     _write_papers(order, tracks, notes, folder)
     files = _sum_files(folder, [*(track.file for track in tracks), *PAPERS[:-1]])
-    write_synced(folder / SUMS_NAME, papers.checksum_list((name, digest) for name, _, digest in files).encode())
+    write_synced(folder / SUMS_NAME, papers.checksum_list((file.name, file.sha256) for file in files).encode())
     sums = (folder / SUMS_NAME).read_bytes()
     return SealedAlbum(
         folders=tuple(filing.folder_path(order.folder_pattern, filing_values(order.shelfmark, order.release))),
         tracks=tracks,
-        files=(*files, (SUMS_NAME, len(sums), hashlib.sha256(sums).hexdigest())),
+        files=(
+            *files,
+            SealedFile(name=SUMS_NAME, size_bytes=len(sums), sha256=hashlib.sha256(sums).hexdigest()),
+        ),
         word_length_notes=tuple(notes),
     )
 
@@ -210,10 +213,12 @@ def _write_papers(order: SealOrder, tracks: tuple[SealedTrack, ...], notes: list
     write_synced(folder / LOG_NAME, papers.sealing_log(order, tracks, notes).encode())
 
 
-def _sum_files(folder: Path, names: list[str]) -> tuple[tuple[str, int, str], ...]:
-    def one(name: str) -> tuple[str, int, str]:
-        with (folder / name).open("rb") as file:
-            return name, (folder / name).stat().st_size, hashlib.file_digest(file, "sha256").hexdigest()
+def _sum_files(folder: Path, names: list[str]) -> tuple[SealedFile, ...]:
+    def one(name: str) -> SealedFile:
+        path = folder / name
+        with path.open("rb") as file:
+            digest = hashlib.file_digest(file, "sha256").hexdigest()
+        return SealedFile(name=name, size_bytes=path.stat().st_size, sha256=digest)
 
     with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
         return tuple(pool.map(one, names))

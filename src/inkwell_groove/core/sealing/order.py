@@ -64,12 +64,22 @@ class SealedTrack(BaseModel):
     verdict: str
 
 
+class SealedFile(BaseModel):
+    """One file as it lies on the disk."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str
+    size_bytes: int
+    sha256: str
+
+
 class SealedAlbum(BaseModel):
-    """What sealing wrote. `folders` lead to the files; sizes in bytes, sums in hexadecimal."""
+    """What sealing wrote. `folders` lead to the files."""
 
     model_config = ConfigDict(frozen=True)
 
     folders: tuple[str, ...]
     tracks: tuple[SealedTrack, ...]
-    files: tuple[tuple[str, int, str], ...] = Field(description="(name, bytes, SHA-256) of every file.")
+    files: tuple[SealedFile, ...]
     word_length_notes: tuple[str, ...] = ()

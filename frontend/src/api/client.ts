@@ -1,0 +1,57 @@
+import createClient from "openapi-fetch";
+
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Docket = Schemas["DocketView"];
+export type DocketLine = Schemas["DocketLine"];
+export type Side = Schemas["SideView"];
+export type Take = Schemas["TakeView"];
+export type PlanView = Schemas["PlanView"];
+export type Plan = Schemas["Plan"];
+export type TrackSpan = Schemas["TrackSpan"];
+export type TrackLine = Schemas["TrackLine"];
+export type Job = Schemas["JobView"];
+export type Upload = Schemas["UploadView"];
+export type Package = Schemas["PackageView"];
+export type Artwork = Schemas["ArtworkView"];
+export type Evidence = Schemas["Evidence"];
+export type PlanEdit = Schemas["EditRequest"]["edit"];
+
+export const api = createClient<paths>();
+
+/** A refusal as the server words it (RFC 9457): what is wrong, where, and what to do. */
+export class Problem extends Error {
+  constructor(
+    readonly what: string,
+    readonly where: string | null = null,
+    readonly remedy: string | null = null,
+    readonly status = 0,
+  ) {
+    super(what);
+  }
+
+  static of(body: unknown, status: number): Problem {
+    const detail = (body ?? {}) as { detail?: unknown; where?: string; remedy?: string };
+    const what = typeof detail.detail === "string" ? detail.detail : "the server gave no reason";
+    return new Problem(what, detail.where ?? null, detail.remedy ?? null, status);
+  }
+
+  static readonly away = new Problem("the server does not answer", null, "Look whether it runs: ./inkwell status");
+}
+
+/** The data of an answer; a refusal or a dead connection is thrown as a Problem. */
+export async function answer<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result;
+  try {
+    result = await asked;
+  } catch {
+    throw Problem.away;
+  }
+  if (!result.response.ok) throw Problem.of(result.error, result.response.status);
+  return result.data as T;
+}
+
+export function problemOf(error: unknown): Problem {
+  return error instanceof Problem ? error : new Problem(String(error));
+}

@@ -1,0 +1,32 @@
+import type { QueryClient } from "@tanstack/react-query";
+
+import type { Job } from "./client";
+import { docketQuery, jobsQuery } from "./queries";
+
+type News = { kind: "hello" } | { kind: "job"; job: Job } | { kind: "docket"; docket_id: number };
+
+/** Keeps the query cache in step with the server's news, for as long as the page lives. Returns how to stop. */
+export function followEvents(cache: QueryClient): () => void {
+  const source = new EventSource("/api/events");
+  let first = true;
+  source.onmessage = (message: MessageEvent<string>) => {
+    const news = JSON.parse(message.data) as News;
+    if (news.kind === "job") {
+      cache.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], news.job));
+    } else if (news.kind === "docket") {
+      void cache.invalidateQueries({ queryKey: docketQuery(news.docket_id).queryKey });
+      void cache.invalidateQueries({ queryKey: ["shelf"] });
+      void cache.invalidateQueries({ queryKey: ["ledger"] });
+    } else if (!first) {
+      // The connection was lost and is back: anything may have happened meanwhile.
+      void cache.invalidateQueries();
+    }
+    first = false;
+  };
+  return () => source.close();
+}
+
+export function withJob(jobs: Job[], job: Job): Job[] {
+  const at = jobs.findIndex((one) => one.id === job.id);
+  return at < 0 ? [job, ...jobs] : jobs.map((one, index) => (index === at ? job : one));
+}

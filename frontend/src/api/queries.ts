@@ -1,0 +1,45 @@
+import { queryOptions } from "@tanstack/react-query";
+
+import { answer, api } from "./client";
+
+/** Key, fetcher and type of each resource in one place. */
+export const shelfQuery = (search: string) =>
+  queryOptions({
+    queryKey: ["shelf", search],
+    queryFn: ({ signal }) => answer(api.GET("/api/dockets", { params: { query: { search } }, signal })),
+    placeholderData: (before) => before,
+  });
+
+export const docketQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["docket", id],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/dockets/{docket_id}", { params: { path: { docket_id: id } }, signal })),
+  });
+
+export const jobsQuery = queryOptions({
+  queryKey: ["jobs"],
+  queryFn: ({ signal }) => answer(api.GET("/api/jobs", { signal })),
+});
+
+export const vocabularyQuery = queryOptions({
+  queryKey: ["vocabulary"],
+  queryFn: ({ signal }) => answer(api.GET("/api/vocabulary", { signal })),
+  staleTime: Infinity,
+});
+
+export const ledgerQuery = (docketId: number | undefined, search: string) =>
+  queryOptions({
+    queryKey: ["ledger", docketId ?? null, search],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/ledger", { params: { query: { docket_id: docketId, search, limit: 200 } }, signal })),
+    placeholderData: (before) => before,
+  });
+
+export const peakIndexQuery = (takeId: number) =>
+  queryOptions({
+    queryKey: ["peak index", takeId],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/takes/{take_id}/peaks", { params: { path: { take_id: takeId } }, signal })),
+    staleTime: Infinity,
+  });

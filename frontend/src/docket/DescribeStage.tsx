@@ -1,0 +1,180 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { type ClipboardEvent, useState } from "react";
+
+import { answer, api, type Docket, Problem, type Schemas, type TrackLine } from "../api/client";
+import { vocabularyQuery } from "../api/queries";
+import { Desk } from "../frame/Desk";
+import { clock } from "../words/figures";
+import { sentence } from "../words/Trouble";
+import { PasteTitles } from "./PasteTitles";
+import { sideName, sidesOf, useDocket, useKeepDocket } from "./useDocket";
+
+type Change = Partial<Schemas["DescriptionChange"]>;
+
+/** What is said of the release and its tracks, edited in place and kept field by field. */
+export function DescribeStage() {
+  const docket = useDocket();
+  const keep = useKeepDocket();
+  const { data: vocabulary } = useQuery(vocabularyQuery);
+  const [pasted, setPasted] = useState<{ from: number; titles: string[] } | null>(null);
+  const lines = sidesOf(docket).flatMap((side) => side.tracks);
+  const save = (change: Change) =>
+    answer(
+      api.PATCH("/api/dockets/{docket_id}/description", {
+        params: { path: { docket_id: docket.id } },
+        body: { release: change.release ?? {}, tracks: change.tracks ?? {} },
+      }),
+    ).then(keep);
+  return (
+    <Desk
+      title={
+        <>
+          <h1 className="text-xl">Describe</h1>
+          <span className="quiet">Every field is kept when you leave it.</span>
+        </>
+      }
+      margin={<DescribeMargin docket={docket} />}
+    >
+      <section aria-label="Release" className="rule-b grid grid-cols-2 gap-x-6 gap-y-1 px-5 py-4">
+        {vocabulary?.release_fields.map((field) => (
+          <label key={field.name} className="grid grid-cols-[130px_1fr] items-baseline">
+            <span className="quiet">{field.label}{field.needed && <span className="text-error" title="needed for sealing"> *</span>}</span>
+            <Cell
+              label={field.label}
+              hint={field.hint}
+              value={docket.release[field.name as keyof Docket["release"]] ?? ""}
+              onSave={(value) => save({ release: { [field.name]: value } })}
+            />
+          </label>
+        ))}
+      </section>
+      {lines.length === 0 && <p className="p-8">No tracks are marked yet. Once they are, their titles are typed here.</p>}
+      {pasted && (
+        <PasteTitles
+          lines={lines.slice(pasted.from)}
+          titles={pasted.titles}
+          onCancel={() => setPasted(null)}
+          onAccept={(tracks) => save({ tracks }).then(() => setPasted(null))}
+        />
+      )}
+      {lines.length > 0 && (
+        <table className="w-full border-collapse">
+          <thead>
+            <tr className="rule-b quiet text-left">
+              <th className="w-12 py-2 pl-5 font-medium">No.</th>
+              <th className="w-20 font-medium">Side</th>
+              <th className="font-medium">Title *</th>
+              <th className="w-1/3 font-medium">Artist</th>
+              <th className="w-28 pr-5 text-right font-medium">Length</th>
+            </tr>
+          </thead>
+          <tbody>
+            {lines.map((line, index) => (
+              <TrackRow
+                key={line.key}
+                line={line}
+                side={sideLetter(docket, line)}
+                albumArtist={docket.release.album_artist ?? ""}
+                onSave={(fields) => save({ tracks: { [line.key]: fields } })}
+                onPaste={(titles) => setPasted({ from: index, titles })}
+              />
+            ))}
+          </tbody>
+        </table>
+      )}
+    </Desk>
+  );
+}
+
+const sideLetter = (docket: Docket, line: TrackLine): string => {
+  const side = sidesOf(docket).find((one) => one.id === line.side_id);
+  return side ? sideName(docket, side).replace("Side ", "") : "";
+};
+
+function TrackRow(props: {
+  line: TrackLine;
+  side: string;
+  albumArtist: string;
+  onSave: (fields: Record<string, string>) => Promise<void>;
+  onPaste: (titles: string[]) => void;
+}) {
+  const { line } = props;
+  const onPaste = (event: ClipboardEvent) => {
+    const titles = event.clipboardData.getData("text").split(/\r\n|\r|\n/).map((title) => title.trim()).filter(Boolean);
+    if (titles.length < 2) return;
+    event.preventDefault();
+    props.onPaste(titles);
+  };
+  return (
+    <tr className="rule-b">
+      <td className="figure py-1 pl-5">{line.number}</td>
+      <td>{props.side}</td>
+      <td className="pr-3" onPaste={onPaste}>
+        <Cell label={`Title of track ${line.number}`} value={line.title} onSave={(title) => props.onSave({ title })} />
+      </td>
+      <td className="pr-3">
+        <Cell label={`Artist of track ${line.number}`} value={line.artist} hint={props.albumArtist} onSave={(artist) => props.onSave({ artist })} />
+      </td>
+      <td className="figure pr-5 text-right">{clock(line.end_sample - line.start_sample, line.rate_hz)}</td>
+    </tr>
+  );
+}
+
+/** A value edited in place: Enter or leaving it keeps it, Escape takes the old one back. */
+function Cell({ label, value, hint, onSave }: { label: string; value: string; hint?: string; onSave: (value: string) => Promise<void> }) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const save = useMutation({ mutationFn: onSave, onSuccess: () => setDraft(null) });
+  const leave = () => {
+    if (draft === null) return;
+    if (draft.trim() === value) {
+      setDraft(null);
+      save.reset();
+    } else save.mutate(draft);
+  };
+  return (
+    <span className="block">
+      <input
+        className={`cell ${save.error ? "cell-wrong" : ""}`}
+        aria-label={label}
+        aria-invalid={!!save.error}
+        placeholder={hint}
+        value={draft ?? value}
+        maxLength={600}
+        onChange={(event) => setDraft(event.target.value)}
+        onBlur={leave}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") event.currentTarget.blur();
+          if (event.key === "Escape") {
+            setDraft(null);
+            save.reset();
+          }
+        }}
+      />
+      {save.error && <span role="alert" className="block px-2 text-[12px] text-error">{refusalText(save.error)}</span>}
+    </span>
+  );
+}
+
+const refusalText = (error: unknown): string =>
+  error instanceof Problem ? `${sentence(error.what)} ${error.remedy ? sentence(error.remedy) : ""}` : String(error);
+
+function DescribeMargin({ docket }: { docket: Docket }) {
+  const origins = Object.entries(docket.origins);
+  return (
+    <>
+      <h2 className="margin-heading">Before sealing</h2>
+      {docket.missing.length === 0 && <p className="text-accent">Nothing is missing.</p>}
+      <ul className="list-disc pl-5">{docket.missing.map((one) => <li key={one}>{one}</li>)}</ul>
+      <h2 className="margin-heading">Titles from a list</h2>
+      <p>Copy the titles from a text, one a line, and paste them into the first track’s title: they are shown before they are put in.</p>
+      {origins.length > 0 && (
+        <>
+          <h2 className="margin-heading">Where it comes from</h2>
+          <dl className="grid grid-cols-[auto_1fr] gap-x-3">
+            {origins.map(([field, origin]) => [<dt key={field} className="quiet">{field.replaceAll("_", " ")}</dt>, <dd key={`${field} origin`}>{origin}</dd>])}
+          </dl>
+        </>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,212 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { Download } from "lucide-react";
+import { type FormEvent, useState } from "react";
+import { Link } from "react-router";
+
+import { answer, api, type Docket, type Package } from "../api/client";
+import { jobsQuery, vocabularyQuery } from "../api/queries";
+import { Desk } from "../frame/Desk";
+import { moment, percent, size, timeLeft } from "../words/figures";
+import { sentence, Trouble, TroubleText } from "../words/Trouble";
+import { useDocket, useKeepDocket } from "./useDocket";
+
+/** Writing the files, proving them, and the packages that came of it. */
+export function SealStage() {
+  const docket = useDocket();
+  const newest = docket.packages.at(-1);
+  return (
+    <Desk
+      title={
+        <>
+          <h1 className="text-xl">Seal</h1>
+          <Standing docket={docket} />
+        </>
+      }
+      margin={<SealMargin docket={docket} />}
+    >
+      <SealPanel docket={docket} />
+      {newest ? <Proof key={newest.id} pack={newest} /> : <Names docket={docket} />}
+    </Desk>
+  );
+}
+
+const STANDINGS: Record<Docket["standing"], { text: string; colour: string }> = {
+  empty: { text: "There is no recording yet.", colour: "quiet" },
+  "under way": { text: "Not ready: see what is missing.", colour: "quiet" },
+  "ready to seal": { text: "Everything that is needed is here.", colour: "" },
+  sealed: { text: "Sealed. The files are what the docket says.", colour: "text-accent" },
+  "changed since sealing": { text: "Changed since it was sealed: the files say something else than the docket.", colour: "text-error" },
+};
+
+function Standing({ docket }: { docket: Docket }) {
+  const { text, colour } = STANDINGS[docket.standing];
+  return <span className={colour}>{text}</span>;
+}
+
+function SealPanel({ docket }: { docket: Docket }) {
+  const { data: jobs = [] } = useQuery(jobsQuery);
+  const seal = useMutation({ mutationFn: () => answer(api.POST("/api/dockets/{docket_id}/seal", { params: { path: { docket_id: docket.id } } })) });
+  const mine = jobs.find((job) => job.kind === "seal" && job.docket_id === docket.id);
+  const busy = mine && (mine.state === "running" || mine.state === "waiting");
+  const again = docket.packages.length > 0;
+  return (
+    <section className="rule-b px-5 py-4">
+      <div className="flex flex-wrap items-center gap-4">
+        <button type="button" className={`press ${docket.standing === "sealed" ? "" : "press-main"}`} disabled={!!busy || docket.standing === "empty" || docket.missing.length > 0} onClick={() => seal.mutate()}>
+          {again ? "Seal again" : "Seal"}
+        </button>
+        {busy ? (
+          <span className="flex items-center gap-3">
+            <progress className="h-2 w-56 accent-primary" max={1} value={mine.progress} aria-label="Sealing" />
+            <span className="figure">{percent(mine.progress)}</span>
+            <span className="quiet">{mine.message} {timeLeft(mine.time_left_s)}</span>
+          </span>
+        ) : (
+          <span className="quiet">Cuts each track from its take, writes it, decodes it again and compares every sample.</span>
+        )}
+      </div>
+      {docket.missing.length > 0 && (
+        <p className="mt-3">
+          Still to be described: {docket.missing.join("; ")}. <Link className="text-primary underline" to={`/dockets/${docket.id}/describe`}>Describe it</Link>
+        </p>
+      )}
+      {seal.error && <div className="mt-3"><Trouble error={seal.error} /></div>}
+      {mine?.state === "failed" && mine.failure && !busy && <div className="mt-3"><TroubleText {...mine.failure} /></div>}
+      {mine?.state === "cancelled" && <p className="quiet mt-3">The last sealing was cancelled; nothing was written.</p>}
+    </section>
+  );
+}
+
+function Proof({ pack }: { pack: Package }) {
+  const { album } = pack;
+  const papers = album.files.filter(({ name }) => !album.tracks.some((track) => track.file === name));
+  const compared = album.tracks.reduce((sum, track) => sum + track.compared_samples, 0);
+  return (
+    <>
+      <div className="flex items-baseline gap-4 px-5 pt-4">
+        <h2 className="text-lg">What was sealed</h2>
+        <span className="quiet">{moment(pack.sealed_at)} by {pack.sealed_by}, {compared.toLocaleString("en-GB")} samples compared</span>
+        <a className="press press-main ml-auto" href={`/api/packages/${pack.id}/package.zip`} download>
+          <Download size={15} aria-hidden /> Download as ZIP
+        </a>
+      </div>
+      <p className="figure quiet px-5 py-1">{album.folders.join(" / ")}</p>
+      <table className="w-full border-collapse text-[13px]">
+        <thead>
+          <tr className="rule-b quiet text-left">
+            <th className="py-1.5 pl-5 font-medium">File</th>
+            <th className="px-3 text-right font-medium">Size</th>
+            <th className="px-3 text-right font-medium">Samples compared</th>
+            <th className="px-3 font-medium">MD5 of the samples</th>
+            <th className="pr-5 font-medium">Proof</th>
+          </tr>
+        </thead>
+        <tbody>
+          {album.tracks.map((track) => (
+            <tr key={track.file} className="rule-b">
+              <td className="py-1 pl-5">{track.file}</td>
+              <td className="figure whitespace-nowrap px-3 text-right">{size(sizeOf(pack, track.file))}</td>
+              <td className="figure px-3 text-right">{track.compared_samples.toLocaleString("en-GB")}</td>
+              <td className="figure px-3" title={track.md5}>{track.md5.slice(0, 12)}…</td>
+              <td className="pr-5 font-medium text-accent">{track.verdict}</td>
+            </tr>
+          ))}
+          {papers.map(({ name, size_bytes: bytes }) => (
+            <tr key={name} className="rule-b">
+              <td className="py-1 pl-5">
+                <a className="text-primary hover:underline" target="_blank" rel="noreferrer" href={`/api/packages/${pack.id}/papers/${name}`}>{name}</a>
+              </td>
+              <td className="figure px-3 text-right">{size(bytes)}</td>
+              <td />
+              <td />
+              <td className="quiet pr-5">read back</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+const sizeOf = (pack: Package, name: string): number => pack.album.files.find((file) => file.name === name)?.size_bytes ?? 0;
+
+function Names({ docket }: { docket: Docket }) {
+  if (docket.names.length === 0) return <p className="p-5">No tracks are marked yet.</p>;
+  return (
+    <div className="px-5 py-4">
+      <h2 className="mb-2 text-lg">What will be written</h2>
+      <ul className="figure leading-relaxed">{docket.names.map((name) => <li key={name}>{name}</li>)}</ul>
+      <p className="quiet mt-2">Beside them a cue sheet, a playlist, the sealing log and SHA256SUMS.</p>
+    </div>
+  );
+}
+
+function SealMargin({ docket }: { docket: Docket }) {
+  return (
+    <>
+      <Filing docket={docket} />
+      {docket.packages.length > 0 && (
+        <>
+          <h2 className="margin-heading">Packages</h2>
+          <ul>
+            {[...docket.packages].reverse().map((pack) => (
+              <li key={pack.id} className="flex items-baseline gap-2 py-0.5">
+                <span>{moment(pack.sealed_at)}</span>
+                {pack.is_current && <span className="text-accent">current</span>}
+                <a className="ml-auto text-primary hover:underline" href={`/api/packages/${pack.id}/package.zip`} download>ZIP</a>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  );
+}
+
+function Filing({ docket }: { docket: Docket }) {
+  const keep = useKeepDocket();
+  const { data: vocabulary } = useQuery(vocabularyQuery);
+  const [folder, setFolder] = useState(docket.folder_pattern);
+  const [file, setFile] = useState(docket.file_pattern);
+  const save = useMutation({
+    mutationFn: () => answer(api.PUT("/api/dockets/{docket_id}/patterns", { params: { path: { docket_id: docket.id } }, body: { folder, file } })),
+    onSuccess: keep,
+  });
+  const changed = folder !== docket.folder_pattern || file !== docket.file_pattern;
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate();
+  };
+  return (
+    <form onSubmit={submit}>
+      <h2 className="margin-heading">Filing pattern</h2>
+      <label className="mb-2 block">
+        <span className="quiet">Folders</span>
+        <input className="figure w-full border border-base-300 bg-base-100 px-2 py-1" value={folder} onChange={(event) => setFolder(event.target.value)} />
+      </label>
+      <label className="mb-2 block">
+        <span className="quiet">Files</span>
+        <input className="figure w-full border border-base-300 bg-base-100 px-2 py-1" value={file} onChange={(event) => setFile(event.target.value)} />
+      </label>
+      {changed && (
+        <span className="flex gap-2">
+          <button type="submit" className="press press-main">Use it</button>
+          <button
+            type="button"
+            className="press"
+            onClick={() => {
+              setFolder(docket.folder_pattern);
+              setFile(docket.file_pattern);
+              save.reset();
+            }}
+          >
+            Leave it
+          </button>
+        </span>
+      )}
+      {save.error && <Trouble error={save.error} />}
+      <p className="quiet mt-2">First track: <span className="figure break-words">{docket.names[0] ?? "none yet"}</span></p>
+      <p className="quiet mt-2">Fields: {sentence(vocabulary?.file_pattern_fields.map((name) => `{${name}}`).join(" ") ?? "")}</p>
+    </form>
+  );
+}

@@ -1,0 +1,245 @@
+import { type ReactNode, useEffect, useMemo, useState } from "react";
+import { useSearchParams } from "react-router";
+
+import type { Docket, PlanView, Side, Take } from "../api/client";
+import { useCommands } from "../frame/commands";
+import { Desk } from "../frame/Desk";
+import { useTheme } from "../frame/theme";
+import { player, useHearing } from "../player/player";
+import { clamp, type Edge, edgeName, edgesOf, moveTo, room, sameEdge } from "../waveform/edges";
+import { Loupe } from "../waveform/Loupe";
+import { centre, type LoupeView, magnify, MAX_SPAN_S } from "../waveform/loupeLayout";
+import { Page, type Span } from "../waveform/Page";
+import { fittingLineSeconds } from "../waveform/pageLayout";
+import type { WaveformSource } from "../waveform/source";
+import { useSize } from "../waveform/useSource";
+import { clock } from "../words/figures";
+import { Trouble } from "../words/Trouble";
+import { TracksMargin } from "./TracksMargin";
+import { firstNumber as firstNumberOf, sideName } from "./useDocket";
+import { usePlanEditing } from "./usePlanEditing";
+
+interface Props {
+  docket: Docket;
+  side: Side;
+  take: Take;
+  plan: PlanView;
+  title: ReactNode;
+  source: WaveformSource;
+  loaded: number;
+}
+
+const LOUPE_PX = 230;
+const NEW_VIEW_S = 8;
+
+/** One side at work: page, loupe, margin, and the keys for all of it. */
+export function SideWork({ docket, side, take, plan: planView, title, source, loaded }: Props) {
+  const theme = useTheme();
+  const hearing = useHearing();
+  const [params, setParams] = useSearchParams();
+  const { samples, rate_hz: rateHz } = source.index;
+  const plan = planView.plan;
+  const tracks = useMemo(() => plan.tracks ?? [], [plan]);
+  const edges = useMemo(() => edgesOf(tracks), [tracks]);
+  const firstNumber = firstNumberOf(docket, side);
+  const editing = usePlanEditing(docket.id, side);
+  const [box, desk] = useSize();
+  const [selection, setSelection] = useState<Span | null>(null);
+  const [carry, setCarry] = useState(false);
+  const [ownLine, setOwnLine] = useState<number | null>(null);
+
+  const chosenName = params.get("edge");
+  const chosen = edges.find((edge) => nameOf(edge) === chosenName) ?? null;
+  const cursor = params.has("at") ? Number(params.get("at")) : null;
+  const width = Math.max(1, desk.width);
+  const [ownView, setView] = useState<LoupeView | null>(null);
+  const view = ownView ?? startingView(chosen?.sample ?? cursor ?? edges[0]?.sample ?? 0, width, rateHz, samples);
+  const pageHeight = Math.max(140, desk.height - LOUPE_PX - 34);
+  const lineSeconds = ownLine ?? fittingLineSeconds(samples / rateHz, pageHeight);
+
+  const setPlace = (values: Record<string, string | null>) =>
+    setParams(
+      (before) => {
+        const next = new URLSearchParams(before);
+        for (const [name, value] of Object.entries(values))
+          if (value === null) next.delete(name);
+          else next.set(name, value);
+        return next;
+      },
+      { replace: true },
+    );
+  const look = (sample: number) => setView(centre(view, sample, width, samples));
+  const choose = (edge: Edge, andLook = true) => {
+    setPlace({ edge: nameOf(edge), at: null });
+    if (andLook) look(edge.sample);
+  };
+  const hear = (from: number, to: number | null = null) => player.play(take.id, `${docket.shelfmark}, ${sideName(docket, side)}`, rateHz, from, to);
+  const move = (edge: Edge, sample: number, carried: boolean) => {
+    const to = clamp(Math.round(sample), room(plan, edge, carried));
+    if (to !== edge.sample) editing.edit.mutate(moveTo(edge, to, carried));
+  };
+  const nudge = (ms: number) => chosen && move(chosen, chosen.sample + (ms * rateHz) / 1000, carry);
+  const step = (by: 1 | -1) => {
+    const at = edges.findIndex((edge) => sameEdge(edge, chosen));
+    const next = edges[at < 0 ? (by > 0 ? 0 : edges.length - 1) : Math.min(edges.length - 1, Math.max(0, at + by))];
+    if (next) choose(next);
+  };
+  const playOrStop = () => {
+    if (hearing?.playing) player.stop();
+    else if (selection) hear(selection.from, selection.to);
+    else if (cursor !== null) hear(cursor);
+    else if (chosen) hear(chosen.kind === "start" ? chosen.sample : Math.max(0, chosen.sample - 3 * rateHz));
+    else hear(0);
+  };
+  const addJoin = () => editing.edit.mutate({ op: "add join", at_sample: Math.round(cursor ?? player.position() ?? 0) });
+  const removeJoin = () => chosen && editing.edit.mutate({ op: "remove join", track_key: joinTrack(chosen, edges) });
+
+  useCarryKey(setCarry);
+  useCommands([
+    { label: "Play from here, or stop", keys: ["Space"], perform: playOrStop },
+    { label: "Previous edge", keys: [","], perform: () => step(-1) },
+    { label: "Next edge", keys: ["."], perform: () => step(1) },
+    ...NUDGES.flatMap(({ modifier, ms }) => [
+      { label: `Nudge by −${ms} ms`, keys: [`${modifier}ArrowLeft`], perform: () => nudge(-ms), disabled: !chosen },
+      { label: `Nudge by +${ms} ms`, keys: [`${modifier}ArrowRight`], perform: () => nudge(ms), disabled: !chosen },
+    ]),
+    { label: "Carry the rest along while held", keys: ["R"], perform: () => undefined },
+    { label: "Add a join at the cursor", keys: ["J"], perform: addJoin, disabled: cursor === null },
+    { label: "Remove the join", keys: ["Delete", "Backspace"], perform: removeJoin, disabled: !chosen },
+    { label: "Magnify", keys: ["+", "="], perform: () => setView(magnify(view, 0.5, width / 2, width, rateHz, samples)) },
+    { label: "See more", keys: ["-"], perform: () => setView(magnify(view, 2, width / 2, width, rateHz, samples)) },
+    { label: "Undo", keys: ["Ctrl+Z"], perform: () => editing.undo.mutate(), disabled: !planView.undo },
+    { label: "Redo", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], perform: () => editing.redo.mutate(), disabled: !planView.redo },
+  ]);
+
+  return (
+    <Desk
+      title={title}
+      margin={
+        <TracksMargin
+          docket={docket}
+          side={side}
+          plan={planView}
+          rateHz={rateHz}
+          firstNumber={firstNumber}
+          chosen={chosen}
+          edges={edges}
+          editing={editing}
+          lineSeconds={lineSeconds}
+          carry={carry}
+          canAdd={cursor !== null}
+          onCarry={setCarry}
+          onLineSeconds={setOwnLine}
+          onChoose={choose}
+          onNudge={nudge}
+          onAdd={addJoin}
+          onRemove={removeJoin}
+          onHear={hear}
+        />
+      }
+    >
+      <div ref={box} className="flex h-full flex-col">
+        {editing.error && <Trouble error={editing.error} />}
+        <div className="min-h-0 flex-1 overflow-auto px-0 py-1">
+          {desk.width > 0 && (
+            <Page
+              source={source}
+              loaded={loaded}
+              tracks={tracks}
+              firstNumber={firstNumber}
+              lineSeconds={lineSeconds}
+              height={pageHeight}
+              theme={theme}
+              chosenTrack={chosen?.key ?? null}
+              selection={selection}
+              loupe={{ from: view.firstSample, to: view.firstSample + width * view.samplesPerPx }}
+              label={`Page: ${sideName(docket, side)} in lines of ${lineSeconds} s`}
+              onPlace={(sample) => {
+                setPlace({ at: String(sample), edge: null });
+                look(sample);
+                hear(sample);
+              }}
+              onSelect={(span) => {
+                setSelection(span);
+                if (span) look((span.from + span.to) / 2);
+              }}
+            />
+          )}
+        </div>
+        <Loupe
+          source={source}
+          loaded={loaded}
+          plan={plan}
+          firstNumber={firstNumber}
+          view={view}
+          width={width}
+          height={LOUPE_PX}
+          theme={theme}
+          chosen={chosen}
+          cursor={cursor}
+          carry={carry}
+          onView={setView}
+          onChoose={(edge) => choose(edge, false)}
+          onMove={(edge, sample, carried) => {
+            choose(edge, false);
+            move(edge, sample, carried);
+          }}
+          onCursor={(sample) => setPlace({ at: String(sample), edge: null })}
+        />
+        <Status chosen={chosen} cursor={cursor} selection={selection} rateHz={rateHz} firstNumber={firstNumber} carry={carry} />
+      </div>
+    </Desk>
+  );
+}
+
+const NUDGES = [
+  { modifier: "", ms: 10 },
+  { modifier: "Shift+", ms: 100 },
+  { modifier: "Alt+", ms: 1 },
+] as const;
+
+const nameOf = (edge: Edge): string => `${edge.kind} ${edge.key}`;
+
+/** The track whose join goes when an edge is removed: the one after it. */
+function joinTrack(chosen: Edge, edges: readonly Edge[]): string {
+  if (chosen.kind !== "end") return chosen.key;
+  return edges.find((edge) => edge.index === chosen.index + 1)?.key ?? chosen.key;
+}
+
+function startingView(sample: number, width: number, rateHz: number, samples: number): LoupeView {
+  const span = Math.min(NEW_VIEW_S, MAX_SPAN_S) * rateHz;
+  return centre({ firstSample: 0, samplesPerPx: span / width }, sample, width, samples);
+}
+
+function useCarryKey(setCarry: (held: boolean) => void): void {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.key.toLowerCase() === "r" && !event.ctrlKey && !event.metaKey && !(event.target instanceof HTMLInputElement))
+        setCarry(event.type === "keydown");
+    };
+    window.addEventListener("keydown", onKey);
+    window.addEventListener("keyup", onKey);
+    return () => {
+      window.removeEventListener("keydown", onKey);
+      window.removeEventListener("keyup", onKey);
+    };
+  }, [setCarry]);
+}
+
+function Status(props: { chosen: Edge | null; cursor: number | null; selection: Span | null; rateHz: number; firstNumber: number; carry: boolean }) {
+  const { chosen, cursor, selection, rateHz, firstNumber, carry } = props;
+  return (
+    <div className="flex h-[33px] items-center gap-5 px-4 text-[12.5px]" aria-live="polite">
+      {chosen && (
+        <span>
+          Chosen: <b className="font-medium">{edgeName(chosen, firstNumber)}</b> at <span className="figure">{clock(chosen.sample, rateHz)}</span>, sample{" "}
+          <span className="figure">{chosen.sample.toLocaleString("en-GB")}</span>
+        </span>
+      )}
+      {cursor !== null && <span>Cursor <span className="figure">{clock(cursor, rateHz)}</span></span>}
+      {selection && <span>Selected <span className="figure">{clock(selection.to - selection.from, rateHz)}</span></span>}
+      {carry && <span className="text-error">carrying the rest</span>}
+      <span className="quiet ml-auto whitespace-nowrap">Wheel magnifies · drag an edge to move it · ? shows the keys</span>
+    </div>
+  );
+}

@@ -1,0 +1,151 @@
+import { Redo2, Undo2 } from "lucide-react";
+import { useState } from "react";
+
+import type { Docket, PlanView, Side } from "../api/client";
+import { type Edge, edgeName, sameEdge } from "../waveform/edges";
+import { UNSURE_BELOW } from "../waveform/pageLayout";
+import { clock, percent } from "../words/figures";
+import type { usePlanEditing } from "./usePlanEditing";
+
+interface Props {
+  docket: Docket;
+  side: Side;
+  plan: PlanView;
+  rateHz: number;
+  firstNumber: number;
+  chosen: Edge | null;
+  edges: readonly Edge[];
+  editing: ReturnType<typeof usePlanEditing>;
+  lineSeconds: number;
+  carry: boolean;
+  canAdd: boolean;
+  onCarry: (carry: boolean) => void;
+  onLineSeconds: (seconds: number | null) => void;
+  onChoose: (edge: Edge) => void;
+  onNudge: (ms: number) => void;
+  onAdd: () => void;
+  onRemove: () => void;
+  onHear: (from: number, to?: number | null) => void;
+}
+
+/** Beside page and loupe: the tracks as a list, the chosen edge, and what the machine can be asked. */
+export function TracksMargin(props: Props) {
+  const { plan, chosen, firstNumber, editing, rateHz } = props;
+  const tracks = plan.plan.tracks ?? [];
+  return (
+    <div className="flex flex-col">
+      <div className="mb-2 flex gap-2">
+        <button type="button" className="press" disabled={!plan.undo} title={plan.undo ? `Undo: ${plan.undo}` : "Nothing to undo"} onClick={() => editing.undo.mutate()}>
+          <Undo2 size={14} aria-hidden /> Undo
+        </button>
+        <button type="button" className="press" disabled={!plan.redo} title={plan.redo ? `Redo: ${plan.redo}` : "Nothing to redo"} onClick={() => editing.redo.mutate()}>
+          <Redo2 size={14} aria-hidden /> Redo
+        </button>
+      </div>
+      <TrackList {...props} />
+      {chosen && (
+        <>
+          <h2 className="margin-heading">{capital(edgeName(chosen, firstNumber))}</h2>
+          <p className="figure">{clock(chosen.sample, rateHz)}</p>
+          <p className="quiet">{howSure(chosen)}</p>
+          <div className="mt-2 grid grid-cols-6 gap-1">
+            {[-100, -10, -1, 1, 10, 100].map((ms) => (
+              <button key={ms} type="button" className="press figure justify-center !px-0" aria-label={`Nudge by ${ms} ms`} onClick={() => props.onNudge(ms)}>
+                {ms > 0 ? `+${ms}` : `−${-ms}`}
+              </button>
+            ))}
+          </div>
+          <label className="mt-2 flex items-center gap-2">
+            <input type="checkbox" checked={props.carry} onChange={(event) => props.onCarry(event.target.checked)} /> Carry all later tracks along
+          </label>
+          <div className="mt-2 flex flex-wrap gap-2">
+            <button type="button" className="press" onClick={() => props.onHear(Math.max(0, chosen.sample - 3 * rateHz), chosen.sample + 3 * rateHz)}>Hear across</button>
+            <button type="button" className="press" onClick={props.onRemove}>{chosen.index === 0 && chosen.kind === "start" ? "Remove track" : "Remove join"}</button>
+          </div>
+        </>
+      )}
+      {!chosen && (
+        <p className="mt-3">
+          <button type="button" className="press" disabled={!props.canAdd} onClick={props.onAdd}>Add a join at the cursor</button>
+        </p>
+      )}
+      <Finder editing={editing} count={tracks.length} />
+      <h2 className="margin-heading">Gaps between tracks</h2>
+      <select
+        aria-label="Gaps between tracks"
+        className="border border-base-300 bg-base-100 px-2 py-1"
+        value={plan.plan.gaps}
+        onChange={(event) => editing.edit.mutate({ op: "set gaps", gaps: event.target.value === "kept" ? "kept" : "left out" })}
+      >
+        <option value="kept">kept, at the end of the track before</option>
+        <option value="left out">left out</option>
+      </select>
+      <h2 className="margin-heading">Lines of the page</h2>
+      <select
+        aria-label="Length of a line"
+        className="border border-base-300 bg-base-100 px-2 py-1"
+        value={props.lineSeconds}
+        onChange={(event) => props.onLineSeconds(Number(event.target.value))}
+      >
+        {[10, 15, 20, 30, 60, 90, 120].map((seconds) => <option key={seconds} value={seconds}>{seconds < 60 ? `${seconds} s` : `${seconds / 60} min`}</option>)}
+      </select>
+    </div>
+  );
+}
+
+function TrackList({ side, plan, rateHz, firstNumber, chosen, edges, onChoose }: Props) {
+  const tracks = plan.plan.tracks ?? [];
+  if (tracks.length === 0)
+    return <p>No tracks are marked. Let them be found below, or click into the page and add a join at the cursor.</p>;
+  return (
+    <table className="w-full">
+      <tbody>
+        {tracks.map((track, index) => {
+          const line = side.tracks.find((one) => one.key === track.key);
+          const own = edges.find((edge) => edge.key === track.key && edge.kind !== "end");
+          const unsure = (track.confidence ?? 1) < UNSURE_BELOW;
+          return (
+            <tr key={track.key} className={`cursor-pointer ${chosen?.key === track.key ? "bg-base-100" : "hover:bg-base-100"}`} onClick={() => own && onChoose(own)}>
+              <td className="figure w-6 py-[3px] pl-1 text-right align-top">{firstNumber + index}</td>
+              <td className="px-2 py-[3px] align-top">
+                <button type="button" className="text-left leading-tight" aria-pressed={!!own && sameEdge(chosen, own)}>
+                  {line?.title || <span className="quiet">untitled</span>}
+                  {unsure && <span className="ml-1 text-warning">· to hear</span>}
+                </button>
+              </td>
+              <td className="figure py-[3px] pr-1 text-right align-top">{clock(track.end_sample - track.start_sample, rateHz, 0)}</td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+function Finder({ editing, count }: { editing: Props["editing"]; count: number }) {
+  const [wanted, setWanted] = useState("");
+  return (
+    <>
+      <h2 className="margin-heading">Find the tracks</h2>
+      <p className="quiet mb-2">From the gaps, measured against this side’s own noise. Where the sleeve says how many there are, say so: tracks that run together are then divided too.</p>
+      <form
+        className="flex items-center gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          editing.find.mutate(wanted ? Number(wanted) : null);
+        }}
+      >
+        <input type="number" min={1} max={99} aria-label="Tracks on the sleeve" placeholder={count ? String(count) : "any"} className="figure w-16 border border-base-300 bg-base-100 px-2 py-1" value={wanted} onChange={(event) => setWanted(event.target.value)} />
+        <span>tracks</span>
+        <button type="submit" className="press" disabled={editing.find.isPending}>Find</button>
+      </form>
+    </>
+  );
+}
+
+function howSure(edge: Edge): string {
+  if (edge.confidence === null) return "Set by hand";
+  return `Found, ${percent(edge.confidence)} sure${edge.confidence < UNSURE_BELOW ? ": better hear it" : ""}`;
+}
+
+const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

@@ -1,0 +1,36 @@
+import { useEffect, useState } from "react";
+import { Outlet } from "react-router";
+
+import { player } from "../player/player";
+import { onKeyDown, useCommands } from "./commands";
+import { Foot } from "./Foot";
+import { KeyList } from "./KeyList";
+import { Spine } from "./Spine";
+
+/** Spine, desk and foot; the desk holds its own margin. */
+export function Frame() {
+  const [keysOpen, setKeysOpen] = useState(false);
+  useEffect(() => {
+    window.addEventListener("keydown", onKeyDown);
+    return () => {
+      window.removeEventListener("keydown", onKeyDown);
+      player.stop();
+    };
+  }, []);
+  useCommands([
+    { label: "Show the keys of this screen", keys: ["?"], perform: () => setKeysOpen(!keysOpen) },
+    { label: "Find", keys: ["/"], perform: () => document.querySelector<HTMLInputElement>("[data-find]")?.focus() },
+  ]);
+  return (
+    <div className="grid h-full grid-cols-[220px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)_auto]">
+      <Spine />
+      <main className="min-h-0 min-w-0">
+        <Outlet />
+      </main>
+      <div className="col-span-2">
+        <Foot />
+      </div>
+      <KeyList open={keysOpen} onClose={() => setKeysOpen(false)} />
+    </div>
+  );
+}

@@ -1,0 +1,77 @@
+import { useQuery } from "@tanstack/react-query";
+import { BookOpen, Library, Moon, Sun } from "lucide-react";
+import { NavLink, useParams } from "react-router";
+
+import type { Evidence } from "../api/client";
+import { docketQuery } from "../api/queries";
+import { Mark } from "./Mark";
+import { Mood } from "./Mood";
+import { applyTheme, useTheme } from "./theme";
+
+export const STAGES: Record<Evidence["stage"], string> = {
+  intake: "Intake",
+  tracks: "Tracks",
+  describe: "Describe",
+  artwork: "Artwork",
+  seal: "Seal",
+};
+
+const place = ({ isActive }: { isActive: boolean }) =>
+  `flex items-center gap-2 px-4 py-1.5 ${isActive ? "bg-base-100 font-semibold shadow-[inset_3px_0_0_var(--color-error)]" : "hover:bg-base-100"}`;
+
+/** Left: where one is, and inside a docket its stages with one line of evidence each. */
+export function Spine() {
+  const { docketId } = useParams();
+  const theme = useTheme();
+  return (
+    <nav aria-label="Places" className="flex h-full flex-col border-r border-base-300 bg-base-200">
+      <NavLink to="/" className="flex items-center gap-2.5 px-4 pb-4 pt-4">
+        <Mark />
+        <span className="font-serif text-[17px] font-semibold leading-tight">Inkwell Groove</span>
+      </NavLink>
+      <NavLink to="/" end className={place}>
+        <Library size={15} aria-hidden /> Shelf
+      </NavLink>
+      <NavLink to="/ledger" className={place}>
+        <BookOpen size={15} aria-hidden /> Ledger
+      </NavLink>
+      {docketId && <Stages docketId={Number(docketId)} />}
+      <button
+        type="button"
+        className="mt-auto flex items-center gap-2 px-4 py-3 text-left text-primary"
+        onClick={() => applyTheme(theme === "paper" ? "lamplight" : "paper")}
+      >
+        {theme === "paper" ? <Moon size={15} aria-hidden /> : <Sun size={15} aria-hidden />}
+        {theme === "paper" ? "By lamplight" : "On paper"}
+      </button>
+    </nav>
+  );
+}
+
+function Stages({ docketId }: { docketId: number }) {
+  const { data: docket } = useQuery(docketQuery(docketId));
+  if (!docket) return null;
+  return (
+    <div className="mt-4 border-t border-base-300 pt-3">
+      <div className="px-4 pb-2">
+        <div className="figure font-medium">{docket.shelfmark}</div>
+        <div className="font-serif text-[15px] leading-snug">{docket.release.title || "Not described yet"}</div>
+      </div>
+      <ol>
+        {docket.evidence.map((one) => (
+          <li key={one.stage}>
+            <NavLink to={`/dockets/${docketId}/${one.stage}`} className={(state) => `${place(state)} !items-start !py-2`}>
+              <span className="pt-1">
+                <Mood mood={one.mood} />
+              </span>
+              <span>
+                <span className="block font-medium leading-tight">{STAGES[one.stage]}</span>
+                <span className="quiet block text-[12px] font-normal leading-snug">{one.line}</span>
+              </span>
+            </NavLink>
+          </li>
+        ))}
+      </ol>
+    </div>
+  );
+}

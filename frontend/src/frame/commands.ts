@@ -1,0 +1,101 @@
+import { useEffect, useRef, useSyncExternalStore } from "react";
+
+/** One thing a screen can do: its name, its key, how it is done. Buttons, key list and shortcuts all use the same one. */
+export interface Command {
+  label: string;
+  /** As in "Ctrl+Shift+Z", "ArrowLeft", "Space", "?". */
+  keys: readonly string[];
+  perform: () => void;
+  disabled?: boolean;
+}
+
+/** The name of a pressed key, modifiers first in a fixed order. Shift is left out where it only makes the character. */
+export function keyName(event: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "altKey" | "shiftKey">): string {
+  const key = event.key === " " ? "Space" : event.key.length === 1 && /[a-z]/i.test(event.key) ? event.key.toUpperCase() : event.key;
+  const shows = key.length > 1 || /[A-Z]/.test(key);
+  return [
+    event.ctrlKey || event.metaKey ? "Ctrl" : "",
+    event.altKey ? "Alt" : "",
+    event.shiftKey && shows ? "Shift" : "",
+    key,
+  ]
+    .filter(Boolean)
+    .join("+");
+}
+
+/** The commands of all that is on the screen; two on one key are a mistake and refused. */
+export class CommandTable {
+  private readonly scopes = new Map<symbol, readonly Command[]>();
+  private readonly listeners = new Set<() => void>();
+  private flat: readonly Command[] = [];
+
+  set(scope: symbol, commands: readonly Command[]): void {
+    const others = [...this.scopes].filter(([key]) => key !== scope).flatMap(([, list]) => list);
+    const taken = new Set(others.flatMap((command) => command.keys));
+    for (const key of commands.flatMap((command) => command.keys)) {
+      if (taken.has(key)) throw new Error(`two commands have the key ${key}`);
+      taken.add(key);
+    }
+    this.scopes.set(scope, commands);
+    this.tell();
+  }
+
+  remove(scope: symbol): void {
+    this.scopes.delete(scope);
+    this.tell();
+  }
+
+  find(key: string): Command | undefined {
+    return this.flat.find((command) => command.keys.includes(key));
+  }
+
+  all = (): readonly Command[] => this.flat;
+
+  subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+
+  private tell(): void {
+    this.flat = [...this.scopes.values()].flat();
+    this.listeners.forEach((listener) => listener());
+  }
+}
+
+export const commandTable = new CommandTable();
+
+export const useAllCommands = (): readonly Command[] => useSyncExternalStore(commandTable.subscribe, commandTable.all);
+
+/** Offers these commands while the component is on the screen. */
+export function useCommands(commands: readonly Command[]): void {
+  const scope = useRef(Symbol("commands"));
+  const shape = commands.map((command) => `${command.label}${command.keys.join()}${command.disabled ? "-" : ""}`).join("|");
+  const latest = useRef(commands);
+  useEffect(() => {
+    latest.current = commands;
+  });
+  useEffect(() => {
+    const key = scope.current;
+    // What a command does may change at every rendering; its name and key rarely do.
+    const stable = latest.current.map((command, index) => ({
+      ...command,
+      perform: () => latest.current[index]?.perform(),
+    }));
+    commandTable.set(key, stable);
+    return () => commandTable.remove(key);
+  }, [shape]);
+}
+
+const isTyping = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+
+/** Performs the command of a pressed key, unless somebody is typing. */
+export function onKeyDown(event: KeyboardEvent): void {
+  if (isTyping(event.target)) return;
+  // A button that has the focus answers to Space and Enter itself.
+  if (event.target instanceof HTMLButtonElement && (event.key === " " || event.key === "Enter")) return;
+  const command = commandTable.find(keyName(event));
+  if (!command || command.disabled) return;
+  event.preventDefault();
+  command.perform();
+}

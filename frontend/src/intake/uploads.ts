@@ -1,0 +1,149 @@
+import { useSyncExternalStore } from "react";
+
+import { answer, api, Problem, type Upload } from "../api/client";
+
+/** A recording on its way from this page to the server. */
+export interface Sending {
+  id: number;
+  docketId: number;
+  name: string;
+  sizeBytes: number;
+  sentBytes: number;
+  bytesPerSecond: number;
+  state: "sending" | "waiting for the connection" | "failed";
+  problem: Problem | null;
+}
+
+const CHUNK_BYTES = 8 << 20;
+const RETRY_MS = [500, 1000, 2000, 4000, 8000];
+
+/** Sends recordings piece by piece; a piece that is lost is sent again from where the server says it is. */
+class Uploads {
+  private list: readonly Sending[] = [];
+  private readonly listeners = new Set<() => void>();
+  private readonly stopped = new Set<number>();
+
+  snapshot = (): readonly Sending[] => this.list;
+
+  subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+
+  /** Begins a new upload. Rejects with the server's refusal where there can be none. */
+  async send(docketId: number, sideId: number | null, file: File): Promise<void> {
+    const body = { name: file.name, size_bytes: file.size, side_id: sideId };
+    const upload = await answer(
+      api.POST("/api/dockets/{docket_id}/uploads", { params: { path: { docket_id: docketId } }, body }),
+    );
+    await this.go(upload, file);
+  }
+
+  /** Goes on with an upload that another page, or this one before a reload, left unfinished. */
+  async resume(upload: Upload, file: File): Promise<void> {
+    if (file.size !== upload.size_bytes)
+      throw new Problem(`this file has ${file.size} bytes, the one begun has ${upload.size_bytes}`, upload.name, "Choose the same file");
+    await this.go(upload, file);
+  }
+
+  stop(id: number): void {
+    this.stopped.add(id);
+    this.remove(id);
+  }
+
+  private async go(upload: Upload, file: File): Promise<void> {
+    const { id } = upload;
+    let offset = upload.received_bytes;
+    let failures = 0;
+    this.put({
+      id,
+      docketId: upload.docket_id,
+      name: upload.name,
+      sizeBytes: file.size,
+      sentBytes: offset,
+      bytesPerSecond: 0,
+      state: "sending",
+      problem: null,
+    });
+    const began = performance.now();
+    const from = offset;
+    while (offset < file.size && !this.stopped.has(id)) {
+      try {
+        offset = await this.piece(id, file, offset);
+        failures = 0;
+        const seconds = (performance.now() - began) / 1000;
+        this.change(id, { sentBytes: offset, bytesPerSecond: (offset - from) / seconds, state: "sending" });
+      } catch (error) {
+        const refused = error instanceof Problem && error.status >= 400 && error.status !== 409;
+        const wait = RETRY_MS[Math.min(failures++, RETRY_MS.length - 1)] ?? 8000;
+        if (refused || failures > 40) {
+          this.change(id, { state: "failed", problem: error instanceof Problem ? error : Problem.away });
+          return;
+        }
+        this.change(id, { state: "waiting for the connection" });
+        await new Promise((resolve) => setTimeout(resolve, wait));
+        offset = await this.whereTheServerIs(id, offset);
+      }
+    }
+    this.remove(id);
+  }
+
+  private async piece(id: number, file: File, offset: number): Promise<number> {
+    const response = await fetch(`/api/uploads/${id}`, {
+      method: "PATCH",
+      headers: { "Upload-Offset": String(offset), "Content-Type": "application/partial-upload" },
+      body: file.slice(offset, offset + CHUNK_BYTES),
+    });
+    if (!response.ok) throw Problem.of(await response.json().catch(() => null), response.status);
+    return Math.min(file.size, offset + CHUNK_BYTES);
+  }
+
+  private async whereTheServerIs(id: number, otherwise: number): Promise<number> {
+    try {
+      const upload = await answer(api.GET("/api/uploads/{upload_id}", { params: { path: { upload_id: id } } }));
+      return upload.received_bytes;
+    } catch {
+      return otherwise;
+    }
+  }
+
+  private put(sending: Sending): void {
+    this.list = [...this.list.filter((one) => one.id !== sending.id), sending];
+    this.listeners.forEach((listener) => listener());
+  }
+
+  private change(id: number, values: Partial<Sending>): void {
+    const found = this.list.find((one) => one.id === id);
+    if (found) this.put({ ...found, ...values });
+  }
+
+  private remove(id: number): void {
+    this.list = this.list.filter((one) => one.id !== id);
+    this.listeners.forEach((listener) => listener());
+  }
+}
+
+export const uploads = new Uploads();
+
+export const useSendings = (docketId: number): readonly Sending[] =>
+  useSyncExternalStore(uploads.subscribe, uploads.snapshot).filter((one) => one.docketId === docketId);
+
+const PICTURE = /\.(jpe?g|png|webp|gif|bmp|tiff?)$/i;
+
+/** Sends each dropped file where it belongs: pictures become artwork, everything else is taken for a recording. */
+export async function receive(docketId: number, sideId: number | null, files: readonly File[]): Promise<void> {
+  for (const file of files) {
+    if (PICTURE.test(file.name)) await sendPicture(docketId, file);
+    else await uploads.send(docketId, sideId, file);
+  }
+}
+
+export async function sendPicture(docketId: number, file: File): Promise<void> {
+  const response = await fetch(`/api/dockets/${docketId}/artwork?${new URLSearchParams({ name: file.name })}`, {
+    method: "POST",
+    body: file,
+  }).catch(() => {
+    throw Problem.away;
+  });
+  if (!response.ok) throw Problem.of(await response.json().catch(() => null), response.status);
+}

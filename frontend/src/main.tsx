@@ -1,0 +1,64 @@
+import "@fontsource-variable/fraunces";
+import "@fontsource/ibm-plex-mono/400.css";
+import "@fontsource/ibm-plex-mono/500.css";
+import "@fontsource/ibm-plex-sans/400.css";
+import "@fontsource/ibm-plex-sans/500.css";
+import "@fontsource/ibm-plex-sans/600.css";
+import "./styles.css";
+
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
+
+import { followEvents } from "./api/events";
+import { ArtworkStage } from "./docket/ArtworkStage";
+import { DescribeStage } from "./docket/DescribeStage";
+import { DocketDesk } from "./docket/DocketDesk";
+import { IntakeStage } from "./docket/IntakeStage";
+import { SealStage } from "./docket/SealStage";
+import { TracksStage } from "./docket/TracksStage";
+import { Broken, Nowhere } from "./frame/Broken";
+import { Frame } from "./frame/Frame";
+import { applyTheme } from "./frame/theme";
+import { LedgerPage } from "./ledger/LedgerPage";
+import { Shelf } from "./shelf/Shelf";
+
+applyTheme();
+const cache = new QueryClient({ defaultOptions: { queries: { staleTime: 30_000, retry: 1 } } });
+followEvents(cache);
+
+const router = createBrowserRouter([
+  {
+    element: <Frame />,
+    errorElement: <Broken />,
+    children: [
+      { path: "/", element: <Shelf />, errorElement: <Broken /> },
+      { path: "/ledger", element: <LedgerPage />, errorElement: <Broken /> },
+      {
+        path: "/dockets/:docketId",
+        element: <DocketDesk />,
+        errorElement: <Broken />,
+        children: [
+          { index: true, element: <Navigate to="intake" replace /> },
+          { path: "intake", element: <IntakeStage /> },
+          { path: "tracks", element: <TracksStage /> },
+          { path: "describe", element: <DescribeStage /> },
+          { path: "artwork", element: <ArtworkStage /> },
+          { path: "seal", element: <SealStage /> },
+        ],
+      },
+      { path: "*", element: <Nowhere /> },
+    ],
+  },
+]);
+
+const root = document.getElementById("root");
+if (root)
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={cache}>
+        <RouterProvider router={router} />
+      </QueryClientProvider>
+    </StrictMode>,
+  );

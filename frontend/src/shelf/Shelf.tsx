@@ -1,0 +1,190 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Plus, Search } from "lucide-react";
+import { type FormEvent, useState } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
+
+import { answer, api, type DocketLine } from "../api/client";
+import { shelfQuery, vocabularyQuery } from "../api/queries";
+import { useCommands } from "../frame/commands";
+import { Desk } from "../frame/Desk";
+import { Mood } from "../frame/Mood";
+import { STAGES } from "../frame/Spine";
+import { plural, shortClock } from "../words/figures";
+import { Trouble } from "../words/Trouble";
+
+type Column = "shelfmark" | "title" | "format" | "duration_s" | "standing" | "changed_at";
+const COLUMNS: { name: Column; label: string }[] = [
+  { name: "shelfmark", label: "Shelfmark" },
+  { name: "title", label: "Release" },
+  { name: "format", label: "Format" },
+  { name: "duration_s", label: "Length" },
+  { name: "standing", label: "Standing" },
+  { name: "changed_at", label: "Last work" },
+];
+
+/** All dockets, and where each stands. */
+export function Shelf() {
+  const [params, setParams] = useSearchParams();
+  const search = params.get("search") ?? "";
+  const sort = (params.get("sort") ?? "shelfmark") as Column;
+  const down = params.get("down") === "yes";
+  const { data: dockets, error } = useQuery(shelfQuery(search));
+  const [opening, setOpening] = useState(false);
+  const set = (values: Record<string, string>) =>
+    setParams((before) => new URLSearchParams({ ...Object.fromEntries(before), ...values }), { replace: true });
+  useCommands([{ label: "Open a docket", keys: ["N"], perform: () => setOpening(true) }]);
+  const rows = [...(dockets ?? [])].sort((a, b) => (down ? -1 : 1) * compare(a[sort], b[sort]));
+  return (
+    <Desk
+      title={
+        <>
+          <h1 className="text-xl">Shelf</h1>
+          <span className="quiet">{dockets && plural(dockets.length, "docket")}</span>
+          <label className="ml-auto flex items-center gap-2 border border-base-300 bg-base-100 px-2 py-1">
+            <Search size={14} aria-hidden />
+            <input
+              data-find
+              type="search"
+              className="w-56 bg-transparent outline-none"
+              placeholder="Shelfmark, title, artist, number"
+              aria-label="Find on the shelf"
+              value={search}
+              onChange={(event) => set({ search: event.target.value })}
+            />
+          </label>
+          <button type="button" className="press press-main" onClick={() => setOpening(true)}>
+            <Plus size={15} aria-hidden /> Open a docket
+          </button>
+        </>
+      }
+    >
+      {error && <Trouble error={error} />}
+      {opening && <OpenDocket onClose={() => setOpening(false)} />}
+      {dockets?.length === 0 && !opening && <Empty search={search} onOpen={() => setOpening(true)} />}
+      {rows.length > 0 && (
+        <table className="w-full border-collapse">
+          <thead>
+            <tr className="rule-b text-left">
+              <th className="w-16" aria-label="Cover" />
+              {COLUMNS.map(({ name, label }) => (
+                <th key={name} className="px-3 py-2 font-medium" aria-sort={sort === name ? (down ? "descending" : "ascending") : "none"}>
+                  <button type="button" className="quiet" onClick={() => set({ sort: name, down: sort === name && !down ? "yes" : "no" })}>
+                    {label} {sort === name && (down ? "↓" : "↑")}
+                  </button>
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((docket) => (
+              <Row key={docket.id} docket={docket} />
+            ))}
+          </tbody>
+        </table>
+      )}
+    </Desk>
+  );
+}
+
+const compare = (a: string | number, b: string | number): number =>
+  typeof a === "number" && typeof b === "number" ? a - b : String(a).localeCompare(String(b), undefined, { numeric: true });
+
+function Row({ docket }: { docket: DocketLine }) {
+  const to = `/dockets/${docket.id}/${nextStage(docket)}`;
+  return (
+    <tr className="rule-b align-top hover:bg-base-200">
+      <td className="py-2 pl-5">
+        {docket.cover_id === null ? (
+          <div className="h-12 w-12 border border-dashed border-base-300" title="no front cover" />
+        ) : (
+          <img src={`/api/artwork/${docket.cover_id}/image`} alt="" className="h-12 w-12 object-cover" />
+        )}
+      </td>
+      <td className="figure whitespace-nowrap px-3 py-2">
+        <Link to={to} className="font-medium text-primary underline-offset-2 hover:underline">
+          {docket.shelfmark}
+        </Link>
+      </td>
+      <td className="px-3 py-2">
+        <div className="font-serif text-[15px]">{docket.title || <span className="quiet">Not described yet</span>}</div>
+        <div className="quiet">{docket.album_artist}</div>
+      </td>
+      <td className="px-3 py-2">{docket.format}</td>
+      <td className="figure px-3 py-2">{docket.duration_s > 0 ? shortClock(docket.duration_s) : ""}</td>
+      <td className="px-3 py-2">
+        <div className={docket.standing === "sealed" ? "font-medium text-accent" : ""}>{docket.standing}</div>
+        <div className="mt-1 flex gap-1.5">
+          {docket.evidence.map((one) => (
+            <Link key={one.stage} to={`/dockets/${docket.id}/${one.stage}`} title={`${STAGES[one.stage]}: ${one.line}`} aria-label={`${STAGES[one.stage]}: ${one.line}`}>
+              <Mood mood={one.mood} size={13} />
+            </Link>
+          ))}
+        </div>
+      </td>
+      <td className="quiet whitespace-nowrap px-3 py-2">{new Date(docket.changed_at).toLocaleDateString("en-GB", { dateStyle: "medium" })}</td>
+    </tr>
+  );
+}
+
+/** The first stage that wants something; a sealed docket opens where it was sealed. */
+function nextStage(docket: DocketLine): string {
+  return docket.evidence.find((one) => one.mood !== "done")?.stage ?? "seal";
+}
+
+function Empty({ search, onOpen }: { search: string; onOpen: () => void }) {
+  if (search)
+    return <p className="p-8">Nothing on the shelf has “{search}” in its shelfmark or description. Shorten it, or look at its spelling.</p>;
+  return (
+    <div className="max-w-xl p-8">
+      <p className="mb-4">The shelf is empty. A docket is the job for one release: open one, drop the recording of a side on it, and it goes on from there.</p>
+      <button type="button" className="press press-main" onClick={onOpen}>
+        Open the first docket
+      </button>
+    </div>
+  );
+}
+
+function OpenDocket({ onClose }: { onClose: () => void }) {
+  const [shelfmark, setShelfmark] = useState("");
+  const [format, setFormat] = useState("LP");
+  const [carriers, setCarriers] = useState(1);
+  const { data: vocabulary } = useQuery(vocabularyQuery);
+  const cache = useQueryClient();
+  const navigate = useNavigate();
+  const open = useMutation({
+    mutationFn: () => answer(api.POST("/api/dockets", { body: { shelfmark, carrier_format: format, carriers } })),
+    onSuccess: (docket) => {
+      void cache.invalidateQueries({ queryKey: ["shelf"] });
+      void navigate(`/dockets/${docket.id}/intake`);
+    },
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    open.mutate();
+  };
+  return (
+    <form onSubmit={submit} className="rule-b flex flex-wrap items-end gap-4 bg-base-200 px-5 py-3">
+      <label className="grid gap-1">
+        <span className="quiet text-[12px]">Shelfmark</span>
+        <input autoFocus required maxLength={100} className="figure w-44 border border-base-300 bg-base-100 px-2 py-1" value={shelfmark} onChange={(event) => setShelfmark(event.target.value)} />
+      </label>
+      <label className="grid gap-1">
+        <span className="quiet text-[12px]">Carrier</span>
+        <select className="border border-base-300 bg-base-100 px-2 py-1.5" value={format} onChange={(event) => setFormat(event.target.value)}>
+          {vocabulary?.carrier_formats.map((one) => <option key={one}>{one}</option>)}
+        </select>
+      </label>
+      <label className="grid gap-1">
+        <span className="quiet text-[12px]">How many</span>
+        <input type="number" min={1} max={12} className="figure w-16 border border-base-300 bg-base-100 px-2 py-1" value={carriers} onChange={(event) => setCarriers(Number(event.target.value))} />
+      </label>
+      <button type="submit" className="press press-main" disabled={open.isPending}>
+        Open
+      </button>
+      <button type="button" className="press" onClick={onClose}>
+        Leave it
+      </button>
+      {open.error && <Trouble error={open.error} />}
+    </form>
+  );
+}

@@ -1,0 +1,116 @@
+import { type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
+
+import type { TrackSpan } from "../api/client";
+import { player, useHearing } from "../player/player";
+import { useFrames } from "../player/useFrames";
+import { drawPage, prepare } from "./drawing";
+import { readInk } from "./ink";
+import { layoutPage, pageHeight, placeOf, sampleAt, spansOf } from "./pageLayout";
+import type { WaveformSource } from "./source";
+import { useSize } from "./useSource";
+
+export interface Span {
+  from: number;
+  to: number;
+}
+
+interface Props {
+  source: WaveformSource;
+  loaded: number;
+  tracks: readonly TrackSpan[];
+  firstNumber: number;
+  lineSeconds: number;
+  height: number;
+  theme: string;
+  chosenTrack: string | null;
+  selection: Span | null;
+  /** What the loupe shows, as a frame on the page. */
+  loupe: Span | null;
+  label: string;
+  onPlace: (sample: number) => void;
+  onSelect: (span: Span | null) => void;
+}
+
+/** A whole side as lines of waveform. Click to hear from there, drag to select. */
+export function Page(props: Props) {
+  const { source, loaded, tracks, firstNumber, lineSeconds, height, theme, chosenTrack, selection, loupe } = props;
+  const [box, { width }] = useSize();
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const line = useRef<HTMLDivElement>(null);
+  const [drag, setDrag] = useState<Span | null>(null);
+  const hearing = useHearing();
+  const { samples, rate_hz: rateHz } = source.index;
+  const layout = useMemo(
+    () => layoutPage({ samples, rateHz, width, height, lineSeconds, tracks, firstNumber }),
+    [samples, rateHz, width, height, lineSeconds, tracks, firstNumber],
+  );
+
+  useEffect(() => {
+    if (!canvas.current || width === 0) return;
+    const ctx = prepare(canvas.current, width, pageHeight(layout));
+    if (ctx) drawPage(ctx, layout, source, readInk(), chosenTrack);
+  }, [layout, source, loaded, theme, chosenTrack, width]);
+
+  const heard = hearing?.takeId === source.takeId;
+  useFrames(heard && !!hearing?.playing, () => {
+    const position = heard ? player.position() : null;
+    if (!line.current) return;
+    line.current.style.display = position === null ? "none" : "block";
+    if (position === null) return;
+    const { x, top } = placeOf(layout, position);
+    line.current.style.transform = `translate(${x}px, ${top}px)`;
+  });
+
+  const at = (event: PointerEvent<HTMLElement>) => {
+    const rect = event.currentTarget.getBoundingClientRect();
+    return sampleAt(layout, event.clientX - rect.left, event.clientY - rect.top);
+  };
+  const shown = drag ?? selection;
+  return (
+    <div ref={box} className="relative w-full select-none" style={{ height: pageHeight(layout) }}>
+      <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
+      {loupe &&
+        spansOf(layout, loupe.from, loupe.to).map((span) => (
+          <div
+            key={span.top}
+            className="pointer-events-none absolute border border-primary"
+            style={{ left: span.x, top: span.top + 1, width: Math.max(3, span.width), height: layout.lineHeight - 2 }}
+          />
+        ))}
+      {shown &&
+        spansOf(layout, Math.min(shown.from, shown.to), Math.max(shown.from, shown.to)).map((span) => (
+          <div
+            key={span.top}
+            className="pointer-events-none absolute bg-primary/25"
+            style={{ left: span.x, top: span.top + 3, width: span.width, height: layout.lineHeight - 6 }}
+          />
+        ))}
+      <div
+        ref={line}
+        className="pointer-events-none absolute left-0 top-0 w-[2px]"
+        style={{ background: "var(--ink-play)", height: layout.lineHeight, display: "none" }}
+      />
+      <div
+        role="img"
+        aria-label={props.label}
+        className="absolute inset-0 cursor-text touch-none"
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          setDrag({ from: at(event), to: at(event) });
+        }}
+        onPointerMove={(event) => drag && setDrag({ ...drag, to: at(event) })}
+        onPointerUp={() => {
+          if (!drag) return;
+          setDrag(null);
+          const [from, to] = [Math.min(drag.from, drag.to), Math.max(drag.from, drag.to)];
+          if ((to - from) / layout.samplesPerPx > 4) props.onSelect({ from, to });
+          else {
+            props.onSelect(null);
+            props.onPlace(drag.from);
+          }
+        }}
+        onPointerCancel={() => setDrag(null)}
+      />
+    </div>
+  );
+}

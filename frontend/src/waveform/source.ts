@@ -1,0 +1,176 @@
+import type { Schemas } from "../api/client";
+
+export type PeakIndex = Schemas["PeakIndex"];
+
+/** Minimum, maximum and RMS for each pixel column of one channel; NaN where nothing is loaded yet. */
+export interface Columns {
+  min: Float32Array;
+  max: Float32Array;
+  rms: Float32Array;
+}
+
+const TILE_BLOCKS = 8192;
+const TILE_SAMPLES = 65_536;
+const MAX_TILES = 400;
+
+/** The level to read: the coarsest whose blocks are no wider than a pixel; -1 for the samples themselves. */
+export function levelFor(blockSamples: readonly number[], samplesPerPx: number): number {
+  let level = -1;
+  blockSamples.forEach((size, index) => {
+    if (size <= samplesPerPx) level = index;
+  });
+  return level;
+}
+
+type Fetch = (url: string, signal: AbortSignal) => Promise<ArrayBuffer>;
+
+const fetchBinary: Fetch = async (url, signal) => {
+  const response = await fetch(url, { signal });
+  if (!response.ok) throw new Error(`${response.status}`);
+  return response.arrayBuffer();
+};
+
+/**
+ * The waveform of one take: tiles of its peak pyramid and of its samples, fetched when first asked for.
+ * What is asked for and not here yet comes as NaN; `onLoad` says when it is worth asking again.
+ */
+export class WaveformSource {
+  private readonly tiles = new Map<string, Float32Array | "coming">();
+  private readonly listeners = new Set<() => void>();
+  private readonly abort = new AbortController();
+
+  constructor(
+    readonly takeId: number,
+    readonly index: PeakIndex,
+    private readonly fetcher: Fetch = fetchBinary,
+  ) {}
+
+  onLoad(listener: () => void): () => void {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  }
+
+  dispose(): void {
+    this.abort.abort();
+  }
+
+  /** Columns of [firstSample, firstSample + width * samplesPerPx) for one channel. */
+  columns(channel: number, firstSample: number, samplesPerPx: number, width: number): Columns {
+    const out = { min: blank(width), max: blank(width), rms: blank(width) };
+    const level = levelFor(this.index.block_samples, samplesPerPx);
+    if (level < 0) this.fromSamples(out, channel, firstSample, samplesPerPx, width);
+    else this.fromLevel(out, level, channel, firstSample, samplesPerPx, width);
+    return out;
+  }
+
+  /** Single samples [first, first + count) of a channel, NaN where not loaded. */
+  samples(channel: number, first: number, count: number): Float32Array {
+    const out = blank(count);
+    const { channels, samples } = this.index;
+    for (let i = 0; i < count; i++) {
+      const sample = first + i;
+      if (sample < 0 || sample >= samples) continue;
+      const tile = this.sampleTile(Math.floor(sample / TILE_SAMPLES));
+      if (tile) out[i] = tile[(sample % TILE_SAMPLES) * channels + channel] ?? NaN;
+    }
+    return out;
+  }
+
+  /** The highest peak around a sample, all channels, full scale 1; NaN if not loaded. */
+  peakAt(sample: number): number {
+    const level = Math.min(2, this.index.block_samples.length - 1);
+    const { channels } = this.index;
+    const block = Math.floor(sample / (this.index.block_samples[level] ?? 256));
+    const tile = this.peakTile(level, Math.floor(block / TILE_BLOCKS));
+    if (!tile) return NaN;
+    let peak = 0;
+    for (let c = 0; c < channels; c++) {
+      const at = ((block % TILE_BLOCKS) * channels + c) * 3;
+      peak = Math.max(peak, Math.abs(tile[at] ?? 0), Math.abs(tile[at + 1] ?? 0));
+    }
+    return peak;
+  }
+
+  private fromLevel(out: Columns, level: number, channel: number, first: number, perPx: number, width: number) {
+    const { channels, block_samples, blocks } = this.index;
+    const size = block_samples[level] ?? 256;
+    const last = (blocks[level] ?? 0) - 1;
+    for (let x = 0; x < width; x++) {
+      const from = Math.floor((first + x * perPx) / size);
+      const to = Math.max(from, Math.ceil((first + (x + 1) * perPx) / size) - 1);
+      let min = Infinity;
+      let max = -Infinity;
+      let power = 0;
+      let count = 0;
+      for (let block = Math.max(0, from); block <= Math.min(to, last); block++) {
+        const tile = this.peakTile(level, Math.floor(block / TILE_BLOCKS));
+        if (!tile) continue;
+        const at = ((block % TILE_BLOCKS) * channels + channel) * 3;
+        min = Math.min(min, tile[at] ?? 0);
+        max = Math.max(max, tile[at + 1] ?? 0);
+        power += (tile[at + 2] ?? 0) ** 2;
+        count++;
+      }
+      if (count) {
+        out.min[x] = min;
+        out.max[x] = max;
+        out.rms[x] = Math.sqrt(power / count);
+      }
+    }
+  }
+
+  private fromSamples(out: Columns, channel: number, first: number, perPx: number, width: number) {
+    for (let x = 0; x < width; x++) {
+      const from = Math.floor(first + x * perPx);
+      const values = this.samples(channel, from, Math.max(1, Math.ceil(perPx)));
+      let min = Infinity;
+      let max = -Infinity;
+      let power = 0;
+      for (const value of values) {
+        min = Math.min(min, value);
+        max = Math.max(max, value);
+        power += value * value;
+      }
+      if (Number.isFinite(min)) {
+        out.min[x] = min;
+        out.max[x] = max;
+        out.rms[x] = Math.sqrt(power / values.length);
+      }
+    }
+  }
+
+  private peakTile(level: number, tile: number): Float32Array | null {
+    const first = tile * TILE_BLOCKS;
+    const url = `/api/takes/${this.takeId}/peaks/${level}?first_block=${first}&blocks=${TILE_BLOCKS}`;
+    return this.tile(`${level}:${tile}`, url);
+  }
+
+  private sampleTile(tile: number): Float32Array | null {
+    const first = tile * TILE_SAMPLES;
+    return this.tile(`s:${tile}`, `/api/takes/${this.takeId}/samples?first_sample=${first}&samples=${TILE_SAMPLES}`);
+  }
+
+  private tile(key: string, url: string): Float32Array | null {
+    const tile = this.tiles.get(key);
+    if (tile instanceof Float32Array) return tile;
+    if (tile === undefined) {
+      this.tiles.set(key, "coming");
+      this.fetcher(url, this.abort.signal).then(
+        (data) => {
+          if (this.tiles.size > MAX_TILES) this.forgetOldest();
+          this.tiles.set(key, new Float32Array(data));
+          this.listeners.forEach((listener) => listener());
+        },
+        () => this.tiles.delete(key), // asked for again at the next drawing
+      );
+    }
+    return null;
+  }
+
+  private forgetOldest() {
+    const oldest = this.tiles.keys().next().value;
+    if (oldest !== undefined) this.tiles.delete(oldest);
+  }
+}
+
+const blank = (length: number) => new Float32Array(length).fill(NaN);

@@ -1,0 +1,26 @@
+import { describe, expect, it } from "vitest";
+
+import { clock, level, shortClock, size, timeLeft } from "./figures";
+
+describe("figures", () => {
+  it("writes samples as m:ss.mmm and carries rounding into the minute", () => {
+    expect(clock(0, 48_000)).toBe("0:00.000");
+    expect(clock(48_000 * 61 + 24_000, 48_000)).toBe("1:01.500");
+    expect(clock(48_000 * 59.9999, 48_000)).toBe("1:00.000");
+    expect(shortClock(372.1)).toBe("6:12");
+  });
+  it("writes sizes in decimal units", () => {
+    expect(size(860_000_000)).toBe("860.0 MB");
+    expect(size(4.2e9)).toBe("4.20 GB");
+    expect(size(1_200)).toBe("1.2 kB");
+  });
+  it("writes levels with a minus sign and silence in words", () => {
+    expect(level(-4.19)).toBe("−4.2 dBFS");
+    expect(level(null)).toBe("silence");
+  });
+  it("is never more exact about time left than it is", () => {
+    expect(timeLeft(null)).toBe("");
+    expect(timeLeft(1)).toBe("nearly done");
+    expect(timeLeft(200)).toBe("about 3 min left");
+  });
+});

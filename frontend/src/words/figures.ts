@@ -1,0 +1,39 @@
+/** How figures are written: one way each, everywhere. */
+
+/** m:ss.mmm of a count of samples. */
+export function clock(samples: number, rateHz: number, decimals = 3): string {
+  const ticks = 10 ** decimals;
+  const total = Math.round((samples / rateHz) * ticks);
+  const minutes = Math.floor(total / (60 * ticks));
+  const rest = ((total % (60 * ticks)) / ticks).toFixed(decimals);
+  return `${minutes}:${rest.padStart(decimals ? decimals + 3 : 2, "0")}`;
+}
+
+/** m:ss of seconds. */
+export const shortClock = (seconds: number): string => clock(seconds, 1, 0);
+
+/** Bytes in MB or GB, decimal, as disks are sold. */
+export function size(bytes: number): string {
+  if (bytes >= 1e9) return `${(bytes / 1e9).toFixed(2)} GB`;
+  if (bytes >= 1e5) return `${(bytes / 1e6).toFixed(1)} MB`;
+  return `${(bytes / 1e3).toFixed(1)} kB`;
+}
+
+/** A level with one decimal and a true minus sign. */
+export const level = (dbfs: number | null | undefined): string =>
+  dbfs === null || dbfs === undefined ? "silence" : `${dbfs.toFixed(1).replace("-", "−")} dBFS`;
+
+/** "about 3 s", "about 2 min": never more exact than it is. */
+export function timeLeft(seconds: number | null | undefined): string {
+  if (seconds === null || seconds === undefined) return "";
+  if (seconds < 1.5) return "nearly done";
+  return seconds < 90 ? `about ${Math.round(seconds)} s left` : `about ${Math.round(seconds / 60)} min left`;
+}
+
+export const percent = (share: number): string => `${Math.round(share * 100)} %`;
+
+/** A date and time in the reader's own zone. */
+export const moment = (iso: string): string =>
+  new Date(iso).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
+
+export const plural = (count: number, one: string): string => `${count} ${one}${count === 1 ? "" : "s"}`;
