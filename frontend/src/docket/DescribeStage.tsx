@@ -63,8 +63,8 @@ export function DescribeStage() {
             <tr className="rule-b quiet text-left">
               <th className="w-12 py-2 pl-5 font-medium">No.</th>
               <th className="w-20 font-medium">Side</th>
-              <th className="font-medium">Title *</th>
-              <th className="w-1/3 font-medium">Artist</th>
+              <th className="pl-2 font-medium">Title *</th>
+              <th className="w-1/3 pl-2 font-medium">Artist</th>
               <th className="w-28 pr-5 text-right font-medium">Length</th>
             </tr>
           </thead>

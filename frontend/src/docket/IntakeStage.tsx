@@ -7,6 +7,7 @@ import { useTheme } from "../frame/theme";
 import { type Sending, receive, uploads, useSendings } from "../intake/uploads";
 import { player } from "../player/player";
 import { Page } from "../waveform/Page";
+import { scaleOf } from "../waveform/pageLayout";
 import { useWaveform } from "../waveform/useSource";
 import { clock, level, moment, percent, size, timeLeft } from "../words/figures";
 import { Trouble, TroubleText } from "../words/Trouble";
@@ -71,6 +72,7 @@ function Strip({ docket, side, take }: { docket: Docket; side: Side; take: Take 
       lineSeconds={take.format.samples / take.format.rate_hz}
       height={80}
       theme={theme}
+      scale={scaleOf("fitted", take.sample_peak_dbfs)}
       chosenTrack={null}
       selection={null}
       loupe={null}

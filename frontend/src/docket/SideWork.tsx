@@ -6,11 +6,11 @@ import { useCommands } from "../frame/commands";
 import { Desk } from "../frame/Desk";
 import { useTheme } from "../frame/theme";
 import { player, useHearing } from "../player/player";
-import { clamp, type Edge, edgeName, edgesOf, moveTo, room, sameEdge } from "../waveform/edges";
+import { clamp, type Edge, edgeName, edgesOf, moveTo, preview, room, sameEdge } from "../waveform/edges";
 import { Loupe } from "../waveform/Loupe";
 import { centre, type LoupeView, magnify, MAX_SPAN_S } from "../waveform/loupeLayout";
 import { Page, type Span } from "../waveform/Page";
-import { fittingLineSeconds } from "../waveform/pageLayout";
+import { fittingLineSeconds, scaleOf, type WaveHeight } from "../waveform/pageLayout";
 import type { WaveformSource } from "../waveform/source";
 import { useSize } from "../waveform/useSource";
 import { clock } from "../words/figures";
@@ -38,15 +38,16 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
   const hearing = useHearing();
   const [params, setParams] = useSearchParams();
   const { samples, rate_hz: rateHz } = source.index;
-  const plan = planView.plan;
+  const editing = usePlanEditing(docket.id, side);
+  const plan = editing.ahead ?? planView.plan;
   const tracks = useMemo(() => plan.tracks ?? [], [plan]);
   const edges = useMemo(() => edgesOf(tracks), [tracks]);
   const firstNumber = firstNumberOf(docket, side);
-  const editing = usePlanEditing(docket.id, side);
   const [box, desk] = useSize();
   const [selection, setSelection] = useState<Span | null>(null);
   const [carry, setCarry] = useState(false);
   const [ownLine, setOwnLine] = useState<number | null>(null);
+  const [height, setHeight] = useState<WaveHeight>("fitted");
 
   const chosenName = params.get("edge");
   const chosen = edges.find((edge) => nameOf(edge) === chosenName) ?? null;
@@ -55,6 +56,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
   const [ownView, setView] = useState<LoupeView | null>(null);
   const view = ownView ?? startingView(chosen?.sample ?? cursor ?? edges[0]?.sample ?? 0, width, rateHz, samples);
   const pageHeight = Math.max(140, desk.height - LOUPE_PX - 34);
+  const scale = scaleOf(height, take.sample_peak_dbfs);
   const lineSeconds = ownLine ?? fittingLineSeconds(samples / rateHz, pageHeight);
 
   const setPlace = (values: Record<string, string | null>) =>
@@ -66,7 +68,8 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
           else next.set(name, value);
         return next;
       },
-      { replace: true },
+      // At once, so that a key pressed again acts on what the one before it chose.
+      { replace: true, flushSync: true },
     );
   const look = (sample: number) => setView(centre(view, sample, width, samples));
   const choose = (edge: Edge, andLook = true) => {
@@ -76,7 +79,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
   const hear = (from: number, to: number | null = null) => player.play(take.id, `${docket.shelfmark}, ${sideName(docket, side)}`, rateHz, from, to);
   const move = (edge: Edge, sample: number, carried: boolean) => {
     const to = clamp(Math.round(sample), room(plan, edge, carried));
-    if (to !== edge.sample) editing.edit.mutate(moveTo(edge, to, carried));
+    if (to !== edge.sample) editing.edit.mutate({ edit: moveTo(edge, to, carried), ahead: preview(plan, edge, to, carried) });
   };
   const nudge = (ms: number) => chosen && move(chosen, chosen.sample + (ms * rateHz) / 1000, carry);
   const step = (by: 1 | -1) => {
@@ -91,8 +94,8 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     else if (chosen) hear(chosen.kind === "start" ? chosen.sample : Math.max(0, chosen.sample - 3 * rateHz));
     else hear(0);
   };
-  const addJoin = () => editing.edit.mutate({ op: "add join", at_sample: Math.round(cursor ?? player.position() ?? 0) });
-  const removeJoin = () => chosen && editing.edit.mutate({ op: "remove join", track_key: joinTrack(chosen, edges) });
+  const addJoin = () => editing.edit.mutate({ edit: { op: "add join", at_sample: Math.round(cursor ?? player.position() ?? 0) } });
+  const removeJoin = () => chosen && editing.edit.mutate({ edit: { op: "remove join", track_key: joinTrack(chosen, edges) } });
 
   useCarryKey(setCarry);
   useCommands([
@@ -119,7 +122,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
         <TracksMargin
           docket={docket}
           side={side}
-          plan={planView}
+          plan={{ ...planView, plan }}
           rateHz={rateHz}
           firstNumber={firstNumber}
           chosen={chosen}
@@ -129,6 +132,8 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
           carry={carry}
           canAdd={cursor !== null}
           onCarry={setCarry}
+          height={height}
+          onHeight={setHeight}
           onLineSeconds={setOwnLine}
           onChoose={choose}
           onNudge={nudge}
@@ -150,6 +155,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
               lineSeconds={lineSeconds}
               height={pageHeight}
               theme={theme}
+              scale={scale}
               chosenTrack={chosen?.key ?? null}
               selection={selection}
               loupe={{ from: view.firstSample, to: view.firstSample + width * view.samplesPerPx }}
@@ -175,6 +181,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
           width={width}
           height={LOUPE_PX}
           theme={theme}
+          scale={scale}
           chosen={chosen}
           cursor={cursor}
           carry={carry}

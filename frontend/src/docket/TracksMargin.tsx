@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import type { Docket, PlanView, Side } from "../api/client";
 import { type Edge, edgeName, sameEdge } from "../waveform/edges";
-import { UNSURE_BELOW } from "../waveform/pageLayout";
+import { UNSURE_BELOW, WAVE_HEIGHTS, type WaveHeight } from "../waveform/pageLayout";
 import { clock, percent } from "../words/figures";
 import type { usePlanEditing } from "./usePlanEditing";
 
@@ -19,6 +19,8 @@ interface Props {
   lineSeconds: number;
   carry: boolean;
   canAdd: boolean;
+  height: WaveHeight;
+  onHeight: (height: WaveHeight) => void;
   onCarry: (carry: boolean) => void;
   onLineSeconds: (seconds: number | null) => void;
   onChoose: (edge: Edge) => void;
@@ -75,12 +77,14 @@ export function TracksMargin(props: Props) {
         aria-label="Gaps between tracks"
         className="border border-base-300 bg-base-100 px-2 py-1"
         value={plan.plan.gaps}
-        onChange={(event) => editing.edit.mutate({ op: "set gaps", gaps: event.target.value === "kept" ? "kept" : "left out" })}
+        onChange={(event) => editing.edit.mutate({ edit: { op: "set gaps", gaps: event.target.value === "kept" ? "kept" : "left out" } })}
       >
         <option value="kept">kept, at the end of the track before</option>
         <option value="left out">left out</option>
       </select>
-      <h2 className="margin-heading">Lines of the page</h2>
+      <h2 className="margin-heading">Page</h2>
+      <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-1.5">
+      <span className="quiet">Lines of</span>
       <select
         aria-label="Length of a line"
         className="border border-base-300 bg-base-100 px-2 py-1"
@@ -89,6 +93,16 @@ export function TracksMargin(props: Props) {
       >
         {[10, 15, 20, 30, 60, 90, 120].map((seconds) => <option key={seconds} value={seconds}>{seconds < 60 ? `${seconds} s` : `${seconds / 60} min`}</option>)}
       </select>
+      <span className="quiet">Height</span>
+      <select
+        aria-label="Height of the waveform"
+        className="border border-base-300 bg-base-100 px-2 py-1"
+        value={props.height}
+        onChange={(event) => props.onHeight(event.target.value as WaveHeight)}
+      >
+        {WAVE_HEIGHTS.map(({ name, label }) => <option key={name} value={name}>{label}</option>)}
+      </select>
+      </div>
     </div>
   );
 }

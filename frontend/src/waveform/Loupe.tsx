@@ -18,6 +18,8 @@ interface Props {
   width: number;
   height: number;
   theme: string;
+  /** How much taller than full scale samples are drawn. */
+  scale: number;
   chosen: Edge | null;
   cursor: number | null;
   /** Whether R is held: later tracks are carried along. */
@@ -34,7 +36,7 @@ const GRAB_PX = 7;
 
 /** The place of work, magnified. Wheel to magnify, drag an edge to move it, drag the ground to look elsewhere. */
 export function Loupe(props: Props) {
-  const { source, loaded, plan, firstNumber, view, width, height, theme, chosen, onView } = props;
+  const { source, loaded, plan, firstNumber, view, width, height, theme, scale, chosen, onView } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const surface = useRef<HTMLDivElement>(null);
   const line = useRef<HTMLDivElement>(null);
@@ -51,8 +53,8 @@ export function Loupe(props: Props) {
   useEffect(() => {
     if (!canvas.current || width === 0) return;
     const ctx = prepare(canvas.current, width, height);
-    if (ctx) drawLoupe(ctx, layout, source, readInk(), chosenName);
-  }, [layout, source, loaded, theme, chosenName, width, height]);
+    if (ctx) drawLoupe(ctx, layout, source, readInk(), scale, chosenName);
+  }, [layout, source, loaded, theme, scale, chosenName, width, height]);
 
   const heard = hearing?.takeId === source.takeId;
   useFrames(heard && !!hearing?.playing, () => {

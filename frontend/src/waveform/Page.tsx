@@ -22,6 +22,8 @@ interface Props {
   lineSeconds: number;
   height: number;
   theme: string;
+  /** How much taller than full scale samples are drawn. */
+  scale: number;
   chosenTrack: string | null;
   selection: Span | null;
   /** What the loupe shows, as a frame on the page. */
@@ -33,7 +35,7 @@ interface Props {
 
 /** A whole side as lines of waveform. Click to hear from there, drag to select. */
 export function Page(props: Props) {
-  const { source, loaded, tracks, firstNumber, lineSeconds, height, theme, chosenTrack, selection, loupe } = props;
+  const { source, loaded, tracks, firstNumber, lineSeconds, height, theme, scale, chosenTrack, selection, loupe } = props;
   const [box, { width }] = useSize();
   const canvas = useRef<HTMLCanvasElement>(null);
   const line = useRef<HTMLDivElement>(null);
@@ -48,8 +50,8 @@ export function Page(props: Props) {
   useEffect(() => {
     if (!canvas.current || width === 0) return;
     const ctx = prepare(canvas.current, width, pageHeight(layout));
-    if (ctx) drawPage(ctx, layout, source, readInk(), chosenTrack);
-  }, [layout, source, loaded, theme, chosenTrack, width]);
+    if (ctx) drawPage(ctx, layout, source, readInk(), scale, chosenTrack);
+  }, [layout, source, loaded, theme, scale, chosenTrack, width]);
 
   const heard = hearing?.takeId === source.takeId;
   useFrames(heard && !!hearing?.playing, () => {

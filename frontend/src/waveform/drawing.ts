@@ -16,7 +16,7 @@ export function prepare(canvas: HTMLCanvasElement, width: number, height: number
   return ctx;
 }
 
-export function drawPage(ctx: CanvasRenderingContext2D, layout: PageLayout, source: WaveformSource, ink: Ink, chosen: string | null) {
+export function drawPage(ctx: CanvasRenderingContext2D, layout: PageLayout, source: WaveformSource, ink: Ink, scale: number, chosen: string | null) {
   const hatch = hatching(ctx, ink);
   for (const wash of layout.washes) {
     ctx.fillStyle = wash.kind === "even" ? ink.washEven : wash.kind === "odd" ? ink.washOdd : hatch;
@@ -26,7 +26,7 @@ export function drawPage(ctx: CanvasRenderingContext2D, layout: PageLayout, sour
     const left = Math.min(layout.width, Math.ceil((source.index.samples - line.firstSample) / layout.samplesPerPx));
     const middle = line.top + layout.lineHeight / 2;
     const columns = mixed(source, line.firstSample, layout.samplesPerPx, left);
-    drawWave(ctx, columns, middle, layout.lineHeight / 2 - 5, ink);
+    drawWave(ctx, columns, middle, layout.lineHeight / 2 - 4, scale, ink);
   }
   ctx.font = FIGURE_FONT;
   ctx.textBaseline = "top";
@@ -34,16 +34,11 @@ export function drawPage(ctx: CanvasRenderingContext2D, layout: PageLayout, sour
     ctx.fillStyle = mark.key === chosen ? ink.chosen : mark.unsure ? ink.unsure : ink.join;
     bracket(ctx, mark.x, mark.top + 2, layout.lineHeight - 4, mark.side === "start" ? 1 : -1, mark.key === chosen ? 3 : 2);
   }
-  for (const label of layout.labels) {
-    const width = ctx.measureText(label.text).width;
-    ctx.fillStyle = ink.paper;
-    ctx.fillRect(label.x + 4, label.top + 5, width + 4, 13);
-    ctx.fillStyle = ink.join;
-    ctx.fillText(label.text, label.x + 6, label.top + 6);
-  }
+  for (const time of layout.times) chip(ctx, time.text, 2, time.top + layout.lineHeight - 17, ink.quiet, ink.paper);
+  for (const label of layout.labels) chip(ctx, label.text, label.x + 4, label.top + 5, ink.join, ink.paper);
 }
 
-export function drawLoupe(ctx: CanvasRenderingContext2D, layout: LoupeLayout, source: WaveformSource, ink: Ink, chosen: string | null) {
+export function drawLoupe(ctx: CanvasRenderingContext2D, layout: LoupeLayout, source: WaveformSource, ink: Ink, scale: number, chosen: string | null) {
   const hatch = hatching(ctx, ink);
   for (const wash of layout.washes) {
     ctx.fillStyle = wash.kind === "even" ? ink.washEven : wash.kind === "odd" ? ink.washOdd : hatch;
@@ -63,8 +58,10 @@ export function drawLoupe(ctx: CanvasRenderingContext2D, layout: LoupeLayout, so
     const middle = layout.waveTop + half * (2 * channel + 1);
     ctx.fillStyle = ink.rule;
     ctx.fillRect(0, middle, layout.width, 1);
-    if (layout.samplesPerPx < 1) drawSamples(ctx, layout, source, channel, middle, half - 4, ink);
-    else drawWave(ctx, source.columns(channel, layout.firstSample, layout.samplesPerPx, layout.width), middle, half - 4, ink);
+    if (layout.samplesPerPx < 1) drawSamples(ctx, layout, source, channel, middle, (half - 4) * scale, ink);
+    else drawWave(ctx, source.columns(channel, layout.firstSample, layout.samplesPerPx, layout.width), middle, half - 4, scale, ink);
+    ctx.fillStyle = ink.quiet;
+    if (channels === 2) ctx.fillText(channel ? "right" : "left", 6, middle - half + 4);
   }
   for (const edge of layout.edges) {
     const isChosen = `${edge.kind} ${edge.key}` === chosen;
@@ -72,15 +69,9 @@ export function drawLoupe(ctx: CanvasRenderingContext2D, layout: LoupeLayout, so
     const [top, height] = [layout.waveTop, layout.waveHeight];
     if (edge.kind !== "end") bracket(ctx, edge.x, top, height, 1, isChosen ? 3 : 2);
     if (edge.kind !== "start") bracket(ctx, edge.x, top, height, -1, isChosen ? 3 : 2);
-    const width = ctx.measureText(edge.text).width;
-    const x = edge.kind === "end" ? edge.x - width - 12 : edge.x + 6;
-    const y = edge.kind === "end" ? top + 5 : top + height - 18;
-    ctx.globalAlpha = 0.85;
-    ctx.fillStyle = ink.paper;
-    ctx.fillRect(x, y, width + 6, 14);
-    ctx.globalAlpha = 1;
-    ctx.fillStyle = isChosen ? ink.chosen : edge.unsure ? ink.unsure : ink.join;
-    ctx.fillText(edge.text, x + 3, y + 2);
+    const isEnd = edge.kind === "end";
+    const x = isEnd ? edge.x - ctx.measureText(edge.text).width - 11 : edge.x + 6;
+    chip(ctx, edge.text, x, isEnd ? top + 5 : top + height - 17, isChosen ? ink.chosen : edge.unsure ? ink.unsure : ink.join, ink.paper);
   }
 }
 
@@ -99,19 +90,20 @@ function mixed(source: WaveformSource, firstSample: number, samplesPerPx: number
 }
 
 /** Peaks as an outline, RMS as a darker core inside it. A full-scale sample is drawn in the colour of alarm. */
-function drawWave(ctx: CanvasRenderingContext2D, columns: Columns, middle: number, half: number, ink: Ink) {
+function drawWave(ctx: CanvasRenderingContext2D, columns: Columns, middle: number, half: number, scale: number, ink: Ink) {
+  const height = (value: number) => Math.max(-half, Math.min(half, value * scale * half));
   const width = columns.min.length;
   ctx.fillStyle = ink.wave;
   for (let x = 0; x < width; x++) {
     const [min, max] = [columns.min[x] ?? NaN, columns.max[x] ?? NaN];
     if (Number.isNaN(min)) continue;
-    const top = middle - max * half;
-    ctx.fillRect(x, top, 1, Math.max(1, (max - min) * half));
+    const top = middle - height(max);
+    ctx.fillRect(x, top, 1, Math.max(1, height(max) - height(min)));
   }
   ctx.fillStyle = ink.core;
   for (let x = 0; x < width; x++) {
     const rms = columns.rms[x] ?? NaN;
-    if (rms > 0) ctx.fillRect(x, middle - rms * half, 1, Math.max(1, 2 * rms * half));
+    if (rms > 0) ctx.fillRect(x, middle - height(rms), 1, Math.max(1, 2 * height(rms)));
   }
   ctx.fillStyle = ink.chosen;
   for (let x = 0; x < width; x++)
@@ -141,6 +133,16 @@ function drawSamples(ctx: CanvasRenderingContext2D, layout: LoupeLayout, source:
   samples.forEach((value, i) => {
     if (!Number.isNaN(value)) ctx.fillRect((first + i - layout.firstSample) / layout.samplesPerPx - 2, middle - value * half - 2, 4, 4);
   });
+}
+
+/** A few characters on a scrap of paper, so that they can be read on any waveform. */
+function chip(ctx: CanvasRenderingContext2D, text: string, x: number, y: number, colour: string, paper: string) {
+  ctx.globalAlpha = 0.85;
+  ctx.fillStyle = paper;
+  ctx.fillRect(x, y, ctx.measureText(text).width + 4, 13);
+  ctx.globalAlpha = 1;
+  ctx.fillStyle = colour;
+  ctx.fillText(text, x + 2, y + 1);
 }
 
 function bracket(ctx: CanvasRenderingContext2D, x: number, top: number, height: number, towards: 1 | -1, weight: number) {

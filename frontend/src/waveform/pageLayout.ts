@@ -1,4 +1,5 @@
 import type { TrackSpan } from "../api/client";
+import { clock } from "../words/figures";
 
 /** The page: a whole side as lines of waveform, like writing. Pure arithmetic; sizes in CSS pixels. */
 export interface PageLine {
@@ -18,6 +19,10 @@ export interface Mark {
   side: "start" | "end";
   unsure: boolean;
 }
+export interface LineTime {
+  top: number;
+  text: string;
+}
 export interface Label {
   x: number;
   top: number;
@@ -32,6 +37,7 @@ export interface PageLayout {
   washes: Wash[];
   marks: Mark[];
   labels: Label[];
+  times: LineTime[];
 }
 
 export interface PageInput {
@@ -42,6 +48,21 @@ export interface PageInput {
   lineSeconds: number;
   tracks: readonly TrackSpan[];
   firstNumber: number;
+}
+
+/** How tall the waveform is drawn: one scale for the whole side, never a line's own. */
+export type WaveHeight = "full scale" | "fitted" | "quiet" | "noise";
+export const WAVE_HEIGHTS: readonly { name: WaveHeight; label: string }[] = [
+  { name: "full scale", label: "full scale fills it" },
+  { name: "fitted", label: "this side's peak fills it" },
+  { name: "quiet", label: "raised by 18 dB" },
+  { name: "noise", label: "raised by 36 dB" },
+];
+
+/** The factor by which samples are drawn larger than full scale allows. */
+export function scaleOf(height: WaveHeight, peakDbfs: number | null): number {
+  if (height === "fitted") return Math.min(64, 0.97 / 10 ** ((peakDbfs ?? 0) / 20));
+  return { "full scale": 1, quiet: 10 ** (18 / 20), noise: 10 ** (36 / 20) }[height];
 }
 
 export const UNSURE_BELOW = 0.7;
@@ -73,6 +94,7 @@ export function layoutPage(input: PageInput): PageLayout {
     washes: [],
     marks: [],
     labels: [],
+    times: lines.slice(1).map((line) => ({ top: line.top, text: clock(line.firstSample, input.rateHz, 0) })),
   };
   let at = 0;
   input.tracks.forEach((track, index) => {

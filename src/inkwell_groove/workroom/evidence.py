@@ -21,7 +21,7 @@ def intake(sides: list[SideView], uploads: list[UploadView]) -> Evidence:
         return Evidence(stage="intake", line=f"{count}, one lossy: reference only", mood="doubtful")
     peaks = [take.sample_peak_dbfs for take in takes if take.sample_peak_dbfs is not None]
     clipped = sum(take.clipped_runs or 0 for take in takes)
-    level = f", peak {max(peaks):.1f} dBFS" if peaks else ", silent"
+    level = f", peak {max(peaks):.1f} dBFS".replace("-", "−") if peaks else ", silent"
     damage = f", {clipped} clipped" if clipped else ", nothing clipped"
     return Evidence(
         stage="intake", line=f"{count}, {_formats(takes)}{level}{damage}", mood="doubtful" if clipped else "done"

@@ -1,0 +1,48 @@
+"""Takes the screenshots of the main views from a running demo: `.venv/bin/python docs/screenshots/make.py ADDRESS`."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+HERE = Path(__file__).parent
+VIEWS = {
+    "shelf": "/",
+    "intake": "/dockets/1/intake",
+    "tracks": "/dockets/1/tracks",
+    "describe": "/dockets/1/describe",
+    "artwork": "/dockets/1/artwork",
+    "seal": "/dockets/1/seal",
+    "ledger": "/ledger",
+}
+
+
+def main(address: str, folder: Path, only: list[str]) -> None:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.on("console", lambda message: print(message.type, message.text) if message.type == "error" else None)
+        page.on("pageerror", lambda error: print("page error", error))
+        for name, path in VIEWS.items():
+            if not only or name in only:
+                shoot(page, address + path, folder / f"{name}.png", choose=name == "tracks")
+        if not only or "lamplight" in only:
+            page.evaluate("localStorage.setItem('inkwell theme', 'lamplight')")
+            shoot(page, address + VIEWS["tracks"], folder / "lamplight.png", choose=True)
+        browser.close()
+
+
+def shoot(page: Page, url: str, target: Path, *, choose: bool) -> None:
+    page.goto(url, wait_until="load")
+    page.wait_for_timeout(900)
+    if choose:
+        for _ in range(4):
+            page.keyboard.press(".")
+        page.wait_for_timeout(600)
+    page.screenshot(path=target)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1], HERE if len(sys.argv) < 3 else Path(sys.argv[2]), sys.argv[3:])
