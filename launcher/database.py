@@ -127,9 +127,10 @@ class Database:
 
     def _answers(self) -> bool:
         """Whether a real query is answered: the port opens before the server is ready."""
-        return self._query("SELECT 1").returncode == 0
+        return self.query("SELECT 1").returncode == 0
 
-    def _query(self, sql: str) -> subprocess.CompletedProcess[str]:
+    def query(self, sql: str) -> subprocess.CompletedProcess[str]:
+        """Runs SQL as the server's own root, over its socket."""
         return subprocess.run(
             ["mariadb", "--no-defaults", f"--socket={self.socket}", *_as_user(), "-e", sql],
             capture_output=True,
@@ -138,7 +139,7 @@ class Database:
         )
 
     def _grant(self) -> None:
-        done = self._query(
+        done = self.query(
             "CREATE DATABASE IF NOT EXISTS inkwell; "
             f"CREATE OR REPLACE USER 'inkwell'@'127.0.0.1' IDENTIFIED BY '{self.password}'; "
             "GRANT ALL ON inkwell.* TO 'inkwell'@'127.0.0.1';"
