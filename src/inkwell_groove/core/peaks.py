@@ -108,8 +108,9 @@ def _fold_packed24_stereo(raw: npt.NDArray[np.uint8], out: Peaks) -> None:
         power0 = power1 = np.float64(0.0)
         for i in range(first, last):
             at = i * 6
-            v0 = np.int32((np.int32(raw[at]) << 8 | np.int32(raw[at + 1]) << 16 | np.int32(raw[at + 2]) << 24) >> 8)
-            v1 = np.int32((np.int32(raw[at + 3]) << 8 | np.int32(raw[at + 4]) << 16 | np.int32(raw[at + 5]) << 24) >> 8)
+            # The top byte's sign comes with the narrowing to 32 bit, before the shift back.
+            v0 = np.int32(np.int32(raw[at] << 8 | raw[at + 1] << 16 | raw[at + 2] << 24) >> 8)
+            v1 = np.int32(np.int32(raw[at + 3] << 8 | raw[at + 4] << 16 | raw[at + 5] << 24) >> 8)
             low0, high0 = min(low0, v0), max(high0, v0)
             low1, high1 = min(low1, v1), max(high1, v1)
             x0, x1 = np.float64(v0), np.float64(v1)
