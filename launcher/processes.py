@@ -11,6 +11,9 @@ import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
+# What this very process started; kept so that Python does not mourn children that are meant to outlive it.
+_started: list[subprocess.Popen[bytes]] = []
+
 
 def start(command: Sequence[str | Path], *, record: Path, log: Path, env: Mapping[str, str] | None = None) -> int:
     """Starts a program in the background, its output in `log`, and remembers it in `record`."""
@@ -25,6 +28,7 @@ def start(command: Sequence[str | Path], *, record: Path, log: Path, env: Mappin
             env={**os.environ, **(env or {})},
             start_new_session=True,
         )
+    _started.append(process)
     record.write_text(f"{process.pid} {_began(process.pid)}")
     return process.pid
 
@@ -92,5 +96,6 @@ def _began(pid: int) -> str:
 
 
 def _reap(pid: int) -> None:
-    with contextlib.suppress(ChildProcessError):
-        os.waitpid(pid, os.WNOHANG)
+    for process in _started:
+        if process.pid == pid:
+            process.poll()

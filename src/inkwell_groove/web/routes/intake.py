@@ -47,11 +47,12 @@ def upload(room: Room, response: Response, upload_id: int) -> UploadView:
 async def send(
     room: Room, who: Who, request: Request, upload_id: int, upload_offset: Annotated[int, Header(ge=0)]
 ) -> UploadView:
+    body = request.stream()
     try:
-        return await room.intake.receive(upload_id, upload_offset, request.stream(), who=who)
+        return await room.intake.receive(upload_id, upload_offset, body, who=who)
     except InkwellError:
         # What is still coming must be read, or the client sees a broken connection instead of the answer.
-        async for _ in request.stream():
+        async for _ in body:
             pass
         raise
 

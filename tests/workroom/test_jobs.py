@@ -1,0 +1,177 @@
+"""Jobs: cancelled, broken, killed and begun again, with nothing lost and nothing half done."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from launcher.database import Database
+
+from tests.live import Server, new_schema
+from tests.sounds import noise, record_side, write
+
+
+@pytest.fixture
+def fresh(mariadb: Database, tmp_path: Path) -> Iterator[Server]:
+    """A server of this test's own, to be killed."""
+    with Server(new_schema(mariadb), tmp_path / "media") as running:
+        yield running
+
+
+@pytest.fixture(scope="module")
+def long_take(shared_folder: Path) -> Path:
+    """A FLAC that takes a second or two to be read: noise does not compress."""
+    return write(shared_folder / "long.flac", noise(96_000 * 120), 96_000, form="FLAC")
+
+
+def until_running(server: Server, kind: str) -> Any:
+    until = time.monotonic() + 30
+    while time.monotonic() < until:
+        for job in server.get("/jobs"):
+            if job["kind"] == kind and job["state"] == "running" and job["progress"] > 0:
+                return job
+        time.sleep(0.005)
+    raise AssertionError(f"{kind} never ran")
+
+
+def children_of(parent: int) -> list[int]:
+    """The processes a process started, from the kernel's own table."""
+    return [int(pid) for pid in Path(f"/proc/{parent}/task/{parent}/children").read_text().split()] + [
+        int(pid)
+        for task in Path(f"/proc/{parent}/task").iterdir()
+        if task.name != str(parent)
+        for pid in (task / "children").read_text().split()
+    ]
+
+
+def is_alive(pid: int) -> bool:
+    try:
+        return "State:\tZ" not in Path(f"/proc/{pid}/status").read_text()
+    except OSError:
+        return False
+
+
+def left_behind(server: Server) -> list[Path]:
+    return list((server.media_root / "work").iterdir())
+
+
+def test_a_server_killed_while_it_takes_in_begins_again_and_ends_well(fresh: Server, long_take: Path) -> None:
+    docket = fresh.open_docket("T-kill")
+    fresh.upload(docket["id"], long_take)
+    until_running(fresh, "take in")
+    fresh.kill()
+    assert not any((fresh.media_root / "takes").rglob("*/*")), "a take was in place before it was proven whole"
+    fresh.start()
+    jobs = fresh.wait_for_jobs()
+    assert {job["state"] for job in jobs} == {"done"}
+    side = fresh.get(f"/dockets/{docket['id']}")["carriers"][0]["sides"][0]
+    assert side["takes"][0]["format"]["samples"] == 96_000 * 120
+    assert left_behind(fresh) == []
+    assert list((fresh.media_root / "uploads").iterdir()) == []
+
+
+def test_a_server_killed_while_it_seals_leaves_no_half_package_and_seals_after_all(
+    fresh: Server, tmp_path: Path
+) -> None:
+    side = tmp_path / "side.wav"
+    record_side(side, tracks_s=(100.0, 120.0), rate_hz=96_000)
+    docket_id = fresh.open_docket("T-kill")["id"]
+    fresh.upload(docket_id, side)
+    fresh.wait_for_jobs()
+    fresh.describe(docket_id, ["One", "Two"])
+    fresh.post(f"/dockets/{docket_id}/seal")
+    until = time.monotonic() + 20
+    while not left_behind(fresh) and time.monotonic() < until:
+        time.sleep(0.005)
+    fresh.kill()
+    assert list((fresh.media_root / "sealed").rglob("*.flac")) == []
+    fresh.start()
+    fresh.wait_for_jobs()
+    assert fresh.get(f"/dockets/{docket_id}")["standing"] == "sealed"
+    assert len(list((fresh.media_root / "sealed").rglob("*.flac"))) == 2
+    assert left_behind(fresh) == []
+
+
+def test_workers_do_not_outlive_a_killed_server(fresh: Server, long_take: Path) -> None:
+    fresh.upload(fresh.open_docket("T-orphans")["id"], long_take)
+    until_running(fresh, "take in")
+    assert fresh._process is not None
+    workers = children_of(fresh._process.pid)
+    assert workers
+    fresh.kill()
+    until = time.monotonic() + 5
+    while any(is_alive(pid) for pid in workers) and time.monotonic() < until:
+        time.sleep(0.05)
+    assert [pid for pid in workers if is_alive(pid)] == []
+
+
+def test_a_worker_that_dies_is_told_and_the_next_job_runs(fresh: Server, long_take: Path, tmp_path: Path) -> None:
+    docket = fresh.open_docket("T-worker")
+    fresh.upload(docket["id"], long_take)
+    until_running(fresh, "take in")
+    assert fresh._process is not None
+    for pid in children_of(fresh._process.pid):
+        if b"spawn_main" in Path(f"/proc/{pid}/cmdline").read_bytes():
+            os.kill(pid, signal.SIGKILL)
+    (job,) = fresh.wait_for_jobs()
+    assert job["state"] == "failed"
+    assert job["failure"]["what"] == "its process died"
+    assert fresh.get(f"/dockets/{docket['id']}")["uploads"][0]["state"] == "refused"
+    fresh.upload(docket["id"], write(tmp_path / "short.wav", noise(48_000)))
+    assert {job["state"] for job in fresh.wait_for_jobs()} == {"failed", "done"}
+
+
+def test_a_job_that_keeps_killing_the_server_is_given_up(fresh: Server, long_take: Path) -> None:
+    docket = fresh.open_docket("T-poison")
+    fresh.upload(docket["id"], long_take)
+    for _ in range(3):
+        until_running(fresh, "take in")
+        fresh.kill()
+        fresh.start()
+    (job,) = fresh.wait_for_jobs()
+    assert job["state"] == "failed"
+    assert "stopped 3 times" in job["failure"]["what"]
+
+
+def test_a_running_job_is_cancelled_and_leaves_nothing(fresh: Server, long_take: Path) -> None:
+    docket = fresh.open_docket("T-cancel")
+    fresh.upload(docket["id"], long_take)
+    job = until_running(fresh, "take in")
+    fresh.post(f"/jobs/{job['id']}/cancel")
+    (ended,) = fresh.wait_for_jobs()
+    assert ended["state"] == "cancelled"
+    assert left_behind(fresh) == []
+    upload = fresh.get(f"/dockets/{docket['id']}")["uploads"][0]
+    assert upload["refusal"]["what"] == "it was cancelled"
+    answer = fresh.api.post(f"/jobs/{job['id']}/cancel")
+    assert answer.status_code == 409
+    assert answer.json()["detail"] == "this job is cancelled already"
+
+
+def test_progress_is_told_with_the_time_that_is_left(fresh: Server, long_take: Path) -> None:
+    fresh.upload(fresh.open_docket("T-progress")["id"], long_take)
+    job = until_running(fresh, "take in")
+    assert 0 < job["progress"] <= 1
+    fresh.wait_for_jobs()
+
+
+def test_a_database_that_goes_away_is_told_and_comes_back_without_loss(tmp_path: Path) -> None:
+    own = Database(tmp_path / "own")
+    own.ensure_running()
+    try:
+        with Server(new_schema(own), tmp_path / "media") as server:
+            docket = server.open_docket("T-away")
+            own.stop()
+            answer = server.api.get("/health")
+            assert answer.status_code == 503
+            assert answer.json()["detail"] == "the database does not answer"
+            assert "./inkwell" in answer.json()["remedy"]
+            own.ensure_running()
+            assert server.get(f"/dockets/{docket['id']}")["shelfmark"] == "T-away"
+    finally:
+        own.stop()
