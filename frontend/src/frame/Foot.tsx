@@ -50,15 +50,13 @@ function Hearing() {
   );
 }
 
-const LATELY_MS = 10 * 60_000;
-
 function Jobs() {
   const { data: jobs = [] } = useQuery(jobsQuery);
   const [dismissed, setDismissed] = useState<readonly number[]>([]);
   const [opened] = useState(() => Date.now());
   const busy = jobs.filter((job) => job.state === "running" || job.state === "waiting");
   const failed = jobs.filter(
-    (job) => job.state === "failed" && !dismissed.includes(job.id) && Date.parse(job.ended_at ?? "") > opened - LATELY_MS,
+    (job) => job.state === "failed" && !dismissed.includes(job.id) && Date.parse(job.ended_at ?? "") > opened,
   );
   const last = failed[0];
   return (

@@ -87,13 +87,15 @@ export function useCommands(commands: readonly Command[]): void {
 }
 
 const isTyping = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+  target instanceof HTMLInputElement
+    ? !/^(checkbox|radio|button|submit|file)$/.test(target.type)
+    : target instanceof HTMLElement && (target.isContentEditable || /^(TEXTAREA|SELECT)$/.test(target.tagName));
 
 /** Performs the command of a pressed key, unless somebody is typing. */
 export function onKeyDown(event: KeyboardEvent): void {
   if (isTyping(event.target)) return;
-  // A button that has the focus answers to Space and Enter itself.
-  if (event.target instanceof HTMLButtonElement && (event.key === " " || event.key === "Enter")) return;
+  // A button or a box to tick that has the focus answers to Space and Enter itself.
+  if ((event.target instanceof HTMLButtonElement || event.target instanceof HTMLInputElement) && (event.key === " " || event.key === "Enter")) return;
   const command = commandTable.find(keyName(event));
   if (!command || command.disabled) return;
   event.preventDefault();

@@ -27,7 +27,7 @@ export function LedgerPage() {
               placeholder="What was done, or a shelfmark"
               aria-label="Find in the ledger"
               value={search}
-              onChange={(event) => setParams(event.target.value ? { search: event.target.value } : {}, { replace: true })}
+              onChange={(event) => setParams(event.target.value ? { search: event.target.value } : {}, { replace: true, flushSync: true })}
             />
           </label>
         </>

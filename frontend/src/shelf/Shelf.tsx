@@ -31,7 +31,10 @@ export function Shelf() {
   const { data: dockets, error } = useQuery(shelfQuery(search));
   const [opening, setOpening] = useState(false);
   const set = (values: Record<string, string>) =>
-    setParams((before) => new URLSearchParams({ ...Object.fromEntries(before), ...values }), { replace: true });
+    setParams((before) => new URLSearchParams({ ...Object.fromEntries(before), ...values }), {
+      replace: true,
+      flushSync: true, // a field that lags behind its typist loses letters
+    });
   useCommands([{ label: "Open a docket", keys: ["N"], perform: () => setOpening(true) }]);
   const rows = [...(dockets ?? [])].sort((a, b) => (down ? -1 : 1) * compare(a[sort], b[sort]));
   return (

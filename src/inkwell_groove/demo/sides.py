@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 
 import numpy as np
 
@@ -81,6 +81,19 @@ LANTERNS = (
 )
 
 
+def _stretched(tune: Tune, stretch: float) -> Tune:
+    """The same tune, longer or shorter; a short one's fades and rest shrink with it."""
+    share = min(1.0, stretch)
+    return replace(
+        tune,
+        duration_s=tune.duration_s * stretch,
+        fade_in_s=tune.fade_in_s * share,
+        fade_out_s=tune.fade_out_s * share,
+        rest_at_s=None if tune.rest_at_s is None else tune.rest_at_s * share,
+        rest_s=tune.rest_s * share,
+    )
+
+
 def make_side(script: SideScript, *, rate_hz: int = 48_000, stretch: float = 1.0) -> tuple[Stereo, SideTruth]:
     """A side as recorded, (samples, 2) in [-1, 1), and the truth about it. `stretch` lengthens every tune."""
     rng = np.random.default_rng(script.seed)
@@ -88,7 +101,7 @@ def make_side(script: SideScript, *, rate_hz: int = 48_000, stretch: float = 1.0
     tracks: list[TrueTrack] = []
     at = len(pieces[0])
     for tune, gap_s in zip(script.tunes, (*script.gaps_s, script.run_out_s), strict=True):
-        longer = Tune(**{**asdict(tune), "duration_s": tune.duration_s * stretch})
+        longer = _stretched(tune, stretch)
         music = np.column_stack(play(longer, rate_hz, speed=SPEED))
         tracks.append(TrueTrack(tune.title, at, at + len(music), longer.duration_s))
         gap = np.zeros((round(gap_s / SPEED * rate_hz), 2))

@@ -1,0 +1,32 @@
+"""A real browser on the real interface; any error on its console fails the test."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        running = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--autoplay-policy=no-user-gesture-required"]
+        )
+        yield running
+        running.close()
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    tab = context.new_page()
+    troubles: list[str] = []
+    tab.on("console", lambda message: troubles.append(message.text) if message.type == "error" else None)
+    tab.on("pageerror", lambda error: troubles.append(str(error)))
+    tab.set_default_timeout(15_000)
+    yield tab
+    context.close()
+    # A refusal that a test provokes is logged by the browser as a failed load: those are expected and named so.
+    assert [text for text in troubles if "Failed to load resource" not in text] == []
