@@ -84,6 +84,32 @@ def test_progress_grows_to_the_end(tmp_path: Path) -> None:
     assert len(told) > 2
 
 
+@pytest.mark.parametrize(("subtype", "channels"), [("PCM_24", 2), ("PCM_16", 1), ("FLOAT", 2)])
+@settings(max_examples=15)
+@given(pieces=st.lists(st.integers(1, 900_000), min_size=1, max_size=6))
+def test_a_recording_drawn_while_it_comes_in_looks_like_one_drawn_at_the_end(
+    tmp_path_factory: pytest.TempPathFactory, subtype: str, channels: int, pieces: list[int]
+) -> None:
+    folder = tmp_path_factory.mktemp("growing")
+    whole = write(folder / "whole.wav", noise(700_001, channels, bits=16) / 2.0**31, subtype=subtype).read_bytes()
+    coming = folder / "coming.wav"
+    coming.write_bytes(whole[:4_096])
+    growing = peaks.GrowingPeaks(coming, folder / "grown", final_bytes=len(whole))
+    for end in [*np.cumsum(pieces).clip(4_096, len(whole)).tolist(), len(whole)]:
+        coming.write_bytes(whole[:end])
+        growing.advance(end)
+    growing.finish()
+    peaks.build(coming, folder / "built")
+    assert (folder / "grown").read_bytes() == (folder / "built").read_bytes()
+
+
+@pytest.mark.parametrize("form", ["FLAC", "AIFF"])
+def test_what_cannot_be_drawn_while_it_comes_in_says_so(tmp_path: Path, form: str) -> None:
+    take = write(tmp_path / "take", noise(1_000), form=form)
+    with pytest.raises(NotSound):
+        peaks.GrowingPeaks(take, tmp_path / "peaks", final_bytes=take.stat().st_size)
+
+
 def test_a_file_that_is_no_pyramid_is_refused(tmp_path: Path) -> None:
     (tmp_path / "peaks").write_bytes(b"not a pyramid, but long enough for a header" * 3)
     with pytest.raises(NotSound, match="not a peak pyramid"):

@@ -15,7 +15,7 @@ import struct
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import Any, BinaryIO, ClassVar
 
 import numba
 import numpy as np
@@ -32,6 +32,7 @@ FACTOR = 4
 _MAGIC, _VERSION = b"IGPK", 1
 _HEAD = struct.Struct("<4sIIIQIIII")
 _LEVEL = struct.Struct("<QQ")
+_SPAN_DEPTH = 5  # a span is 4**5 base blocks: 262,144 samples, about 1.5 MB of 24-bit stereo
 _VALUE_BYTES = 12  # min, max, rms as float32
 
 Peaks = npt.NDArray[np.float32]  # (blocks, channels, 3): min, max, rms
@@ -169,17 +170,12 @@ def build(take: Path, target: Path, *, progress: Progress | None = None, name: s
     index = plan_levels(form.samples, form.channels, form.rate_hz)
     source = _source_for(take, form)
     # A span is a power of the factor in base blocks, so that spans fold upwards alone, whatever thread has them.
-    depth = min(len(index.blocks) - 1, 5)
+    depth = min(len(index.blocks) - 1, _SPAN_DEPTH)
     span_blocks = FACTOR**depth
     spans = -(-index.blocks[0] // span_blocks)
     workers = min(os.cpu_count() or 1, spans, 4)
     with target.open("w+b") as out:
-        out.write(
-            _HEAD.pack(_MAGIC, _VERSION, form.rate_hz, form.channels, form.samples, 256, FACTOR, len(index.blocks), 0)
-        )
-        for offset, count in zip(index.offsets, index.blocks, strict=True):
-            out.write(_LEVEL.pack(offset, count))
-        out.flush()
+        _write_header(out, index)
         done = [0] * workers
 
         def work(worker: int) -> None:
@@ -197,17 +193,65 @@ def build(take: Path, target: Path, *, progress: Progress | None = None, name: s
         else:
             with ThreadPoolExecutor(workers) as pool:
                 list(pool.map(work, range(workers)))
-        for level in range(depth + 1, len(index.blocks)):
-            _write(
-                out.fileno(),
-                index,
-                level,
-                0,
-                fold_peaks(_read(out.fileno(), index, level - 1), _share(index, level - 1)),
-            )
-        out.flush()
-        os.fsync(out.fileno())
+        _finish(out, index, depth)
     return index
+
+
+class GrowingPeaks:
+    """Draws a PCM recording while it is still coming in, so that it can be seen when its last byte is there.
+
+    `advance` folds what has become whole; `finish` makes the pyramid complete. Only for WAV and RF64 whose samples are
+    folded as they lie in the file: raises NotSound for everything else, and whatever `riff.read_layout` raises.
+    """
+
+    def __init__(self, take: Path, target: Path, *, final_bytes: int) -> None:
+        with take.open("rb") as stream:
+            self._layout = layout = riff.read_layout(stream, size=final_bytes, name=take.name)
+        if not _foldable(layout) or layout.found_samples == 0 or layout.found_samples != layout.declared_samples:
+            raise NotSound("this recording cannot be drawn before it is whole", where=take.name)
+        self.index = plan_levels(layout.found_samples, layout.channels, layout.rate_hz)
+        self._depth = min(len(self.index.blocks) - 1, _SPAN_DEPTH)
+        self._fold = _PcmFold(take, layout)
+        self._next_span = 0
+        self._out = target.open("w+b")
+        _write_header(self._out, self.index)
+
+    def advance(self, received_bytes: int) -> None:
+        """Folds every span that lies within the first `received_bytes` of the file."""
+        span_samples = BASE_BLOCK_SAMPLES * FACTOR**self._depth
+        while self._next_span * span_samples < self.index.samples:
+            end = min(self.index.samples, (self._next_span + 1) * span_samples)
+            if self._layout.data_offset + end * self._layout.block_align > received_bytes:
+                return
+            _write_span(self._out.fileno(), self.index, self._fold, self._next_span, FACTOR**self._depth, self._depth)
+            self._next_span += 1
+
+    def finish(self) -> None:
+        """The upper levels, on the disk. Everything must have been received and folded."""
+        _finish(self._out, self.index, self._depth)
+        self.close()
+
+    def close(self) -> None:
+        self._fold.close()
+        self._out.close()
+
+
+def _write_header(out: BinaryIO, index: PeakIndex) -> None:
+    levels = len(index.blocks)
+    head = (index.rate_hz, index.channels, index.samples, BASE_BLOCK_SAMPLES, FACTOR, levels, 0)
+    out.write(_HEAD.pack(_MAGIC, _VERSION, *head))
+    for offset, count in zip(index.offsets, index.blocks, strict=True):
+        out.write(_LEVEL.pack(offset, count))
+    out.flush()
+
+
+def _finish(out: BinaryIO, index: PeakIndex, depth: int) -> None:
+    """The levels above those that spans fold by themselves."""
+    for level in range(depth + 1, len(index.blocks)):
+        below = _read(out.fileno(), index, level - 1)
+        _write(out.fileno(), index, level, 0, fold_peaks(below, _share(index, level - 1)))
+    out.flush()
+    os.fsync(out.fileno())
 
 
 def _share(index: PeakIndex, level: int) -> float:
@@ -248,7 +292,10 @@ class _Fold:
         return self
 
     def __exit__(self, *_: object) -> None:
-        return None
+        self.close()
+
+    def close(self) -> None:
+        raise NotImplementedError
 
 
 class _DecodedFold(_Fold):
@@ -258,7 +305,7 @@ class _DecodedFold(_Fold):
     def __call__(self, start_sample: int, samples: int) -> Peaks:
         return fold_samples(self._reader.read(start_sample, samples), self._reader.format.full_scale)
 
-    def __exit__(self, *_: object) -> None:
+    def close(self) -> None:
         self._reader.close()
 
 
@@ -286,7 +333,7 @@ class _PcmFold(_Fold):
         block = np.frombuffer(view, dtype=self.TYPES[layout.format_tag, layout.bits]).reshape(-1, layout.channels)
         return fold_samples(block, 1.0 if layout.format_tag == 3 else float(2 ** (layout.bits - 1)))
 
-    def __exit__(self, *_: object) -> None:
+    def close(self) -> None:
         self._file.close()
 
 
@@ -294,10 +341,13 @@ def _source_for(take: Path, form: SoundFormat) -> Callable[[], _Fold]:
     if form.container in ("WAV", "RF64"):
         with take.open("rb") as stream:
             layout = riff.read_layout(stream, size=take.stat().st_size, name=take.name)
-        foldable = (layout.format_tag, layout.bits) in _PcmFold.TYPES or (layout.bits, layout.channels) == (24, 2)
-        if foldable and layout.found_samples >= form.samples:
+        if _foldable(layout) and layout.found_samples >= form.samples:
             return lambda: _PcmFold(take, layout)
     return lambda: _DecodedFold(take)
+
+
+def _foldable(layout: riff.RiffLayout) -> bool:
+    return (layout.format_tag, layout.bits) in _PcmFold.TYPES or (layout.bits, layout.channels) == (24, 2)
 
 
 class PeakFile:

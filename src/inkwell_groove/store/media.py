@@ -49,6 +49,12 @@ class MediaStore:
     def upload(self, upload_id: int) -> Path:
         return self.root / "uploads" / str(int(upload_id))
 
+    def forget_upload(self, upload_id: int) -> None:
+        """Removes an upload and all that was made while it came in."""
+        path = self.upload(upload_id)
+        for file in (path, path.with_name(f"{path.name}.peaks")):
+            file.unlink(missing_ok=True)
+
     def package(self, folder: str) -> Path:
         """A package by the folder the database gives for it."""
         path = (self.root / "sealed" / folder).resolve()

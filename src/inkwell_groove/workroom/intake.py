@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
-import threading
 from collections.abc import AsyncIterator
 from typing import Any
 
@@ -23,18 +21,10 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.runner import JobKind, JobRunner
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import docket_row, received_bytes, side_label, side_row, sides_of
+from inkwell_groove.workroom.receiving import Receiving
 from inkwell_groove.workroom.views import UploadView
 
 TAKE_IN = "take in"
-
-
-class _Receiving:
-    """The hash of an upload as far as it has come in this server's life, so that it need not be read again."""
-
-    def __init__(self) -> None:
-        self.hash = hashlib.sha256()
-        self.bytes = 0
-        self.busy = threading.Lock()
 
 
 class Intake:
@@ -44,7 +34,7 @@ class Intake:
         self._events = events
         self._plans = plans
         self._max_bytes = max_bytes
-        self._receiving: dict[int, _Receiving] = {}
+        self._receiving: dict[int, Receiving] = {}
         self.jobs: JobRunner
 
     def kind(self) -> JobKind:
@@ -91,7 +81,7 @@ class Intake:
             session.flush()
             self._media.upload(upload.id).touch(exist_ok=False)
             view = UploadView.of(upload, 0)
-        self._receiving[view.id] = _Receiving()
+        self._receiving[view.id] = Receiving(self._media.upload(view.id))
         self._events.docket_changed(docket_id)
         return view
 
@@ -109,7 +99,7 @@ class Intake:
         upload = await anyio.to_thread.run_sync(self.view, upload_id)
         if upload.state != "receiving":
             raise Conflict(f"{upload.name} is complete", remedy="There is nothing more to send")
-        state = self._receiving.setdefault(upload_id, _Receiving())
+        state = self._receiving.setdefault(upload_id, Receiving(self._media.upload(upload_id)))
         if not state.busy.acquire(blocking=False):
             raise Conflict(f"{upload.name} is being sent already", remedy="Wait for the other connection to end")
         try:
@@ -119,37 +109,19 @@ class Intake:
                     where=upload.name,
                     remedy=f"Go on at byte {upload.received_bytes}",
                 )
-            received = await self._append(upload, state, offset, chunks)
+            received = await state.append(chunks, offset, upload.size_bytes, upload.name)
         finally:
             state.busy.release()
         if received == upload.size_bytes:
             return await anyio.to_thread.run_sync(self._complete, upload_id, who)
         return upload.model_copy(update={"received_bytes": received})
 
-    async def _append(self, upload: UploadView, state: _Receiving, offset: int, chunks: AsyncIterator[bytes]) -> int:
-        async with await anyio.open_file(self._media.upload(upload.id), "ab") as file:
-            async for chunk in chunks:
-                if offset + len(chunk) > upload.size_bytes:
-                    raise Refused(
-                        f"more than the {upload.size_bytes} bytes that were announced",
-                        where=upload.name,
-                        remedy="Start the upload again",
-                    )
-                await file.write(chunk)
-                if state.bytes == offset:
-                    await anyio.to_thread.run_sync(state.hash.update, chunk)
-                    state.bytes += len(chunk)
-                offset += len(chunk)
-            await file.flush()
-        return offset
-
     def _complete(self, upload_id: int, who: str) -> UploadView:
         state = self._receiving.pop(upload_id, None)
         with self._database.begin() as session:
             upload = self._row(session, upload_id)
-            known = state is not None and state.bytes == upload.size_bytes
-            digest = state.hash.hexdigest() if state and known else None
-            view = self._ask(session, upload, {"sha256": digest, "who": who})
+            found = state.result(upload.size_bytes) if state else {}
+            view = self._ask(session, upload, {**found, "who": who})
         self.jobs.wake()
         self._events.docket_changed(view.docket_id)
         return view
@@ -179,8 +151,9 @@ class Intake:
                 session, who=who, action=action, docket_id=docket_id, before={"size_bytes": upload.size_bytes}
             )
             session.delete(upload)
-        self._media.upload(upload_id).unlink(missing_ok=True)
-        self._receiving.pop(upload_id, None)
+        if state := self._receiving.pop(upload_id, None):
+            state.close()
+        self._media.forget_upload(upload_id)
         self._events.docket_changed(docket_id)
 
     def choose_take(self, side_id: int, take_id: int, *, who: str) -> None:
@@ -240,7 +213,7 @@ class Intake:
         action = f"{side_label(side)}: {take.name} taken in"
         ledger.record(session, who=who, action=action, docket_id=docket.id, after=after)
         session.delete(upload)
-        self._media.upload(upload.id).unlink(missing_ok=True)
+        self._media.forget_upload(upload.id)
 
     def _choose(self, session: Session, side: Side, take: Take, who: str) -> None:
         plan = Plan(take_sha256=take.sha256, take_samples=take.samples)

@@ -74,7 +74,7 @@ def seal_album(
     done = [0]
 
     def make(one: _Work) -> SealedTrack:
-        sealed = _make_track(order, one, folder, cover, len(work))
+        sealed = _make_track(order, one, folder, cover, len(work), syncing)
         done[0] += 1
         if progress:
             progress(0.95 * done[0] / len(work), f"track {sealed.number} of {len(work)} proven")
@@ -82,12 +82,14 @@ def seal_album(
 
     # libsndfile and hashing release the interpreter's lock, so threads use every core and share nothing but the folder.
     pool = ThreadPoolExecutor(workers or min(4, os.cpu_count() or 1))
+    syncing = ThreadPoolExecutor(4)
     try:
         # The longest first: the last to be started should be short.
         order_of_work = sorted(work, key=lambda one: -one.side.plan.tracks[one.index].samples)
         tracks = tuple(sorted(pool.map(make, order_of_work), key=lambda track: track.number))
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
+        syncing.shutdown()
     _write_papers(order, tracks, notes, folder)
     files = _sum_files(folder, [*(track.file for track in tracks), *PAPERS[:-1]])
     write_synced(folder / SUMS_NAME, papers.checksum_list((file.name, file.sha256) for file in files).encode())
@@ -101,6 +103,11 @@ def seal_album(
         ),
         word_length_notes=tuple(notes),
     )
+
+
+def _sync(path: Path) -> None:
+    with path.open("rb") as file:
+        os.fsync(file.fileno())
 
 
 def write_synced(path: Path, data: bytes) -> None:
@@ -128,18 +135,20 @@ def _plan_work(order: SealOrder, notes: list[str]) -> list[_Work]:
     return work
 
 
-def _make_track(order: SealOrder, work: _Work, folder: Path, cover: bytes | None, total: int) -> SealedTrack:
+def _make_track(
+    order: SealOrder, work: _Work, folder: Path, cover: bytes | None, total: int, syncing: ThreadPoolExecutor
+) -> SealedTrack:
     start, end = work.side.plan.cut(work.index)
     path = folder / work.file
     fields = _track_fields(order, work.description, total)
     with FileReader(Path(work.side.take_path), name=work.side.take_name) as reader:
         write_track(reader, start, end, work.word, path)
         tagging.write_tags(path, fields, cover=cover, facts=order.cover.facts if order.cover else None)
-        with path.open("rb") as file:
-            os.fsync(file.fileno())
+        synced = syncing.submit(_sync, path)  # the disk writes while the proof reads from memory
         md5, compared = prove_track(path, reader, start, end, work.word)
         rate_hz = reader.format.rate_hz
     _prove_tags(path, fields, cover)
+    synced.result()
     return SealedTrack(
         number=work.description.number,
         title=work.description.title,

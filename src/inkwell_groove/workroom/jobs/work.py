@@ -14,6 +14,7 @@ from inkwell_groove.core.peaks import PeakFile, build
 from inkwell_groove.core.probe import probe
 from inkwell_groove.core.sealing.album import seal_album
 from inkwell_groove.core.sealing.order import SealOrder
+from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.tracks.finder import find_tracks
 from inkwell_groove.store.media import MediaStore, move_into_place, sha256_of, sync_file
@@ -26,8 +27,8 @@ PEAKS_NAME = "peaks"
 def take_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     """A received file becomes a take: probed, hashed, drawn, moved in among the takes.
 
-    Arguments: media_root, upload_id, name, sha256 (where the server hashed it while it came in), mend (take what a
-    lying header's file really holds). Can be begun again at any point: the last step is a rename.
+    Arguments: media_root, upload_id, name; sha256 and peaks where the server made them while it came in; mend to take
+    what a lying header's file really holds. Can be begun again at any point: the last step is a rename.
     """
     media, name = MediaStore(Path(arguments["media_root"])), arguments["name"]
     upload = media.upload(arguments["upload_id"])
@@ -41,7 +42,10 @@ def take_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         sha256 = sha256 or sha256_of(upload)
         progress(0.05, "drawing the waveform")
         beside = work / PEAKS_NAME
-        build(upload, beside, progress=lambda share: progress(0.05 + 0.9 * share, "drawing the waveform"), name=name)
+        if not _drawn_while_it_came(arguments, form, beside):
+            build(
+                upload, beside, progress=lambda share: progress(0.05 + 0.9 * share, "drawing the waveform"), name=name
+            )
         peaks = PeakFile(beside)
         with FileReader(upload, name=name) as reader:
             clipped = clipped_runs(reader, peaks)
@@ -58,6 +62,17 @@ def take_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         "clipped_runs": clipped,
         "note": note,
     }
+
+
+def _drawn_while_it_came(arguments: dict[str, Any], form: SoundFormat, target: Path) -> bool:
+    """Whether the pyramid was finished with the upload; it is then moved to `target`."""
+    drawn = arguments.get("peaks")
+    if drawn is None or arguments.get("mend") or not Path(drawn).exists():
+        return False
+    if PeakFile(Path(drawn)).index.samples != form.samples:
+        return False
+    Path(drawn).rename(target)
+    return True
 
 
 def _mended(media: MediaStore, upload: Path, work: Path, name: str, progress: Progress) -> tuple[Path, str]:

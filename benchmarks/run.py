@@ -1,0 +1,31 @@
+"""Runs the benchmarks: speed, memory, and what a click costs. See README.md for what is measured and what is not."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+from inkwell_groove.core.errors import Refused
+
+AREAS = ("peaks", "first-look", "seal")
+
+
+def main(area: str | None = None) -> None:
+    """Prints the figures of one area, or of all."""
+    from benchmarks import first_look, peaks, seal
+
+    runs = {"peaks": peaks.run, "first-look": first_look.run, "seal": seal.run}
+    if area is not None and area not in runs:
+        raise Refused(f"there is no benchmark '{area}'", remedy=f"The areas are {', '.join(AREAS)}")
+    with tempfile.TemporaryDirectory(prefix="inkwell-bench-") as folder:
+        for name in AREAS if area is None else (area,):
+            print(f"\n{name}")
+            for line in runs[name](Path(folder)):
+                print(f"  {line}", flush=True)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1] if len(sys.argv) > 1 else None)

@@ -1,0 +1,104 @@
+"""The bytes of one upload: written, synced, hashed and drawn while they come, so that little is left at the end."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import threading
+from collections.abc import AsyncIterator
+from pathlib import Path
+from typing import Any
+
+import anyio
+
+from inkwell_groove.core.errors import InkwellError, Refused
+from inkwell_groove.core.peaks import GrowingPeaks
+
+_WRITE_BYTES = 1 << 20
+_SYNC_BYTES = 64 << 20
+_HEADER_BYTES = 1 << 20  # by then a WAV's header is surely there; one that is not is drawn at the end
+
+
+class Receiving:
+    """One upload, as far as this server has seen it come. What an earlier server received is read again at the end."""
+
+    def __init__(self, path: Path) -> None:
+        self.busy = threading.Lock()
+        self._path = path
+        self._hash = hashlib.sha256()
+        self._hashed_bytes = 0
+        self._unsynced_bytes = 0
+        self._peaks: GrowingPeaks | None = None
+        self._tried_peaks = False
+
+    @property
+    def peaks_path(self) -> Path:
+        return self._path.with_name(f"{self._path.name}.peaks")
+
+    async def append(self, chunks: AsyncIterator[bytes], offset: int, final_bytes: int, name: str) -> int:
+        """Writes what comes from `offset` on; the new length. Raises Refused for more than `final_bytes`.
+
+        Whatever has come is written, also when the connection breaks in the middle.
+        """
+        waiting = bytearray()
+        try:
+            async for chunk in chunks:
+                if offset + len(waiting) + len(chunk) > final_bytes:
+                    raise Refused(
+                        f"more than the {final_bytes} bytes that were announced",
+                        where=name,
+                        remedy="Start the upload again",
+                    )
+                waiting += chunk
+                if len(waiting) >= _WRITE_BYTES:
+                    offset = await anyio.to_thread.run_sync(self._write, bytes(waiting), offset, final_bytes)
+                    waiting.clear()
+        finally:
+            with anyio.CancelScope(shield=True):
+                if waiting:
+                    offset = await anyio.to_thread.run_sync(self._write, bytes(waiting), offset, final_bytes)
+        return offset
+
+    def result(self, final_bytes: int) -> dict[str, Any]:
+        """What need not be found out again: the SHA-256 and the finished pyramid, if this server saw every byte."""
+        if self._hashed_bytes != final_bytes:
+            self.close()
+            return {}
+        found: dict[str, Any] = {"sha256": self._hash.hexdigest()}
+        if self._peaks is not None:
+            self._peaks.finish()
+            self._peaks = None
+            found["peaks"] = str(self.peaks_path)
+        return found
+
+    def close(self) -> None:
+        if self._peaks is not None:
+            self._peaks.close()
+            self._peaks = None
+        self.peaks_path.unlink(missing_ok=True)
+
+    def _write(self, data: bytes, offset: int, final_bytes: int) -> int:
+        with self._path.open("ab") as file:
+            file.write(data)
+            file.flush()
+            self._unsynced_bytes += len(data)
+            if self._unsynced_bytes >= _SYNC_BYTES:
+                # Little by little: syncing two gigabytes at the end would keep the archivist waiting.
+                os.fdatasync(file.fileno())
+                self._unsynced_bytes = 0
+        if self._hashed_bytes == offset:
+            self._hash.update(data)
+            self._hashed_bytes += len(data)
+        received = offset + len(data)
+        self._draw(received, final_bytes)
+        return received
+
+    def _draw(self, received: int, final_bytes: int) -> None:
+        if not self._tried_peaks and (received >= _HEADER_BYTES or received == final_bytes):
+            self._tried_peaks = True
+            try:
+                self._peaks = GrowingPeaks(self._path, self.peaks_path, final_bytes=final_bytes)
+            except InkwellError:
+                return  # FLAC, AIFF, or no recording at all: the job that takes it in draws or refuses it
+        if self._peaks is not None:
+            self._peaks.advance(received)
