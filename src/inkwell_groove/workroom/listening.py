@@ -17,6 +17,7 @@ from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore, move_into_place
 from inkwell_groove.store.models import Take
 from inkwell_groove.workroom.jobs.work import PEAKS_NAME
+from inkwell_groove.workroom.views import format_of
 
 MAX_SAMPLES = 1 << 20
 _BLOCK_SAMPLES = 65_536
@@ -124,12 +125,6 @@ class Listening:
             if take is None:
                 raise Missing(f"there is no take {take_id}", remedy="Reload the docket")
             path = self._media.take(take.sha256)
-            form = SoundFormat(
-                container=take.container,
-                word=take.word,  # type: ignore[arg-type]
-                rate_hz=take.rate_hz,
-                channels=take.channels,
-                samples=take.samples,
-                lossless=take.lossless,
-            )
-            return path, take.name, form
+            if not path.is_file():
+                raise Missing("the take's file is gone", where=str(path), remedy="Put it back from a copy of the store")
+            return path, take.name, format_of(take)

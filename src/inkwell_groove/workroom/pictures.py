@@ -89,4 +89,9 @@ class Pictures:
             picture = session.get(Artwork, artwork_id)
             if picture is None:
                 raise Missing(f"there is no picture {artwork_id}", remedy="Reload the docket")
-            return self._media.picture(picture.sha256), picture.mime
+            path = self._media.picture(picture.sha256)
+            if not path.is_file():
+                raise Missing(
+                    "the picture's file is gone", where=str(path), remedy="Put it back from a copy of the store"
+                )
+            return path, picture.mime
