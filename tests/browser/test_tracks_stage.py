@@ -147,7 +147,7 @@ def test_a_count_from_the_sleeve_is_followed(page: Page, desk: Desk, server: Ser
     page.get_by_label("Tracks on the sleeve").fill("4")
     page.get_by_role("button", name="Find", exact=True).click()
     desk.expect_evidence("4 tracks, 2 to hear")
-    expect(page.get_by_text("· to hear")).to_have_count(2)
+    expect(page.get_by_role("main").get_by_text("to hear", exact=True)).to_have_count(2)
 
 
 def test_the_question_mark_shows_the_keys(page: Page, desk: Desk) -> None:

@@ -340,6 +340,7 @@ def test_a_docket_is_sealed_downloaded_changed_and_sealed_again(
     refused(server.api.post(f"/dockets/{docket_id}/seal"), 422, "still to be described")
     assert server.describe(docket_id, ["One", "Two", "Three"])["standing"] == "ready to seal"
     server.post(f"/dockets/{docket_id}/seal")
+    refused(server.api.post(f"/dockets/{docket_id}/seal"), 409, "being sealed already")
     server.wait_for_jobs()
     sealed = server.get(f"/dockets/{docket_id}")
     assert sealed["standing"] == "sealed"

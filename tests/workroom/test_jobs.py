@@ -148,6 +148,8 @@ def test_a_running_job_is_cancelled_and_leaves_nothing(fresh: Server, long_take:
     assert left_behind(fresh) == []
     upload = fresh.get(f"/dockets/{docket['id']}")["uploads"][0]
     assert upload["refusal"]["what"] == "it was cancelled"
+    fresh.post(f"/uploads/{upload['id']}/try-again")
+    assert fresh.wait_for_jobs()[0]["state"] == "done"
     answer = fresh.api.post(f"/jobs/{job['id']}/cancel")
     assert answer.status_code == 409
     assert answer.json()["detail"] == "this job is cancelled already"

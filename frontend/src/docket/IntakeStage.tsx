@@ -153,8 +153,11 @@ function UploadLine({ upload }: { upload: Upload }) {
   const path = { params: { path: { upload_id: upload.id } } };
   const accept = useMutation({ mutationFn: () => answer(api.POST("/api/uploads/{upload_id}/accept-found", path)) });
   const discard = useMutation({ mutationFn: () => answer(api.DELETE("/api/uploads/{upload_id}", path)) });
+  const again = useMutation({ mutationFn: () => answer(api.POST("/api/uploads/{upload_id}/try-again", path)) });
+  const mayTryAgain = ["Cancelled", "ProcessDied"].includes(upload.refusal?.code ?? "");
   const input = useRef<HTMLInputElement>(null);
   const [error, setError] = useState<unknown>(null);
+  const trouble = error ?? accept.error ?? discard.error ?? again.error;
   return (
     <div className="rule-b flex flex-wrap items-center gap-4 bg-base-200 px-5 py-2">
       <span className="font-medium">{upload.name}</span>
@@ -163,6 +166,7 @@ function UploadLine({ upload }: { upload: Upload }) {
       {upload.refusal && <div className="w-full"><TroubleText {...upload.refusal} /></div>}
       <span className="ml-auto flex gap-2">
         {!!upload.refusal?.found_samples && <button type="button" className="press press-main" onClick={() => accept.mutate()}>Take in what is there</button>}
+        {mayTryAgain && <button type="button" className="press press-main" onClick={() => again.mutate()}>Try again</button>}
         {upload.state === "receiving" && <button type="button" className="press press-main" onClick={() => input.current?.click()}>Go on with it</button>}
         {upload.state !== "taking in" && <button type="button" className="press" onClick={() => discard.mutate()}>Discard</button>}
       </span>
@@ -176,7 +180,7 @@ function UploadLine({ upload }: { upload: Upload }) {
           if (file) uploads.resume(upload, file).catch(setError);
         }}
       />
-      {(error ?? accept.error ?? discard.error) !== null && <div className="w-full"><Trouble error={error ?? accept.error ?? discard.error} /></div>}
+      {trouble !== null && <div className="w-full"><Trouble error={trouble} /></div>}
     </div>
   );
 }

@@ -167,7 +167,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
               }}
               onSelect={(span) => {
                 setSelection(span);
-                if (span) look((span.from + span.to) / 2);
+                if (span) setView(fitting(span, width, rateHz, samples));
               }}
             />
           )}
@@ -218,6 +218,12 @@ function startingView(sample: number, width: number, rateHz: number, samples: nu
   return centre({ firstSample: 0, samplesPerPx: span / width }, sample, width, samples);
 }
 
+/** A view that shows a selection whole, or its middle half-minute. */
+function fitting(span: Span, width: number, rateHz: number, samples: number): LoupeView {
+  const shown = Math.min(1.1 * (span.to - span.from), MAX_SPAN_S * rateHz);
+  return centre({ firstSample: 0, samplesPerPx: shown / width }, (span.from + span.to) / 2, width, samples);
+}
+
 function useCarryKey(setCarry: (held: boolean) => void): void {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -236,7 +242,7 @@ function useCarryKey(setCarry: (held: boolean) => void): void {
 function Status(props: { chosen: Edge | null; cursor: number | null; selection: Span | null; rateHz: number; firstNumber: number; carry: boolean }) {
   const { chosen, cursor, selection, rateHz, firstNumber, carry } = props;
   return (
-    <div className="flex h-[33px] items-center gap-5 px-4 text-[12.5px]" aria-live="polite">
+    <div className="flex h-[33px] items-center gap-5 whitespace-nowrap px-4 text-[12.5px]" aria-live="polite">
       {chosen && (
         <span>
           Chosen: <b className="font-medium">{edgeName(chosen, firstNumber)}</b> at <span className="figure">{clock(chosen.sample, rateHz)}</span>, sample{" "}
@@ -246,7 +252,7 @@ function Status(props: { chosen: Edge | null; cursor: number | null; selection: 
       {cursor !== null && <span>Cursor <span className="figure">{clock(cursor, rateHz)}</span></span>}
       {selection && <span>Selected <span className="figure">{clock(selection.to - selection.from, rateHz)}</span></span>}
       {carry && <span className="text-error">carrying the rest</span>}
-      <span className="quiet ml-auto whitespace-nowrap">Wheel magnifies · drag an edge to move it · ? shows the keys</span>
+      <span className="quiet ml-auto min-w-0 truncate">Wheel magnifies · drag an edge to move it · ? shows the keys</span>
     </div>
   );
 }

@@ -2,6 +2,7 @@ import { Redo2, Undo2 } from "lucide-react";
 import { useState } from "react";
 
 import type { Docket, PlanView, Side } from "../api/client";
+import { Mood } from "../frame/Mood";
 import { type Edge, edgeName, sameEdge } from "../waveform/edges";
 import { UNSURE_BELOW, WAVE_HEIGHTS, type WaveHeight } from "../waveform/pageLayout";
 import { clock, percent } from "../words/figures";
@@ -124,8 +125,16 @@ function TrackList({ side, plan, rateHz, firstNumber, chosen, edges, onChoose }:
               <td className="px-2 py-[3px] align-top">
                 <button type="button" className="text-left leading-tight" aria-pressed={!!own && sameEdge(chosen, own)}>
                   {line?.title || <span className="quiet">untitled</span>}
-                  {unsure && <span className="ml-1 text-warning">· to hear</span>}
+                  
                 </button>
+              </td>
+              <td className="w-4 py-[5px] align-top">
+                {unsure && (
+                  <span title="to hear: the finder is not sure">
+                    <Mood mood="doubtful" />
+                    <span className="sr-only">to hear</span>
+                  </span>
+                )}
               </td>
               <td className="figure py-[3px] pr-1 text-right align-top">{clock(track.end_sample - track.start_sample, rateHz, 0)}</td>
             </tr>

@@ -4,6 +4,8 @@ import { useAllCommands } from "./commands";
 
 const SHOWN: Record<string, string> = { ArrowLeft: "←", ArrowRight: "→", ",": ", comma", ".": ". full stop" };
 
+const shown = (key: string): string => (key === "+" ? "+" : key.split("+").map((part) => SHOWN[part] ?? part).join(" "));
+
 /** The keys of this screen, opened and closed with the question mark. */
 export function KeyList({ open, onClose }: { open: boolean; onClose: () => void }) {
   const dialog = useRef<HTMLDialogElement>(null);
@@ -25,7 +27,7 @@ export function KeyList({ open, onClose }: { open: boolean; onClose: () => void 
         <tbody>
           {commands.map((command) => (
             <tr key={command.label}>
-              <td className="figure py-0.5 pr-6">{command.keys.map((key) => key.split("+").map((part) => SHOWN[part] ?? part).join(" ")).join("  or  ")}</td>
+              <td className="figure py-0.5 pr-6">{command.keys.map(shown).join(" or ")}</td>
               <td>{command.label}</td>
             </tr>
           ))}

@@ -35,7 +35,7 @@ const fetchBinary: Fetch = async (url, signal) => {
  * What is asked for and not here yet comes as NaN; `onLoad` says when it is worth asking again.
  */
 export class WaveformSource {
-  private readonly tiles = new Map<string, Float32Array | "coming">();
+  private readonly tiles = new Map<number, Float32Array | "coming">();
   private readonly listeners = new Set<() => void>();
   private readonly abort = new AbortController();
 
@@ -67,11 +67,14 @@ export class WaveformSource {
   samples(channel: number, first: number, count: number): Float32Array {
     const out = blank(count);
     const { channels, samples } = this.index;
-    for (let i = 0; i < count; i++) {
-      const sample = first + i;
-      if (sample < 0 || sample >= samples) continue;
+    const end = Math.min(first + count, samples);
+    let sample = Math.max(0, first);
+    // A tile at a time: this runs for every pixel of every frame while somebody magnifies.
+    while (sample < end) {
       const tile = this.sampleTile(Math.floor(sample / TILE_SAMPLES));
-      if (tile) out[i] = tile[(sample % TILE_SAMPLES) * channels + channel] ?? NaN;
+      const stop = Math.min(end, (Math.floor(sample / TILE_SAMPLES) + 1) * TILE_SAMPLES);
+      if (tile) for (let i = sample; i < stop; i++) out[i - first] = tile[(i % TILE_SAMPLES) * channels + channel] ?? NaN;
+      sample = stop;
     }
     return out;
   }
@@ -120,51 +123,59 @@ export class WaveformSource {
   }
 
   private fromSamples(out: Columns, channel: number, first: number, perPx: number, width: number) {
+    const start = Math.floor(first);
+    const values = this.samples(channel, start, Math.ceil(width * perPx) + 2);
     for (let x = 0; x < width; x++) {
-      const from = Math.floor(first + x * perPx);
-      const values = this.samples(channel, from, Math.max(1, Math.ceil(perPx)));
+      const from = Math.floor(first + x * perPx) - start;
+      const to = Math.max(from + 1, Math.ceil(first + (x + 1) * perPx) - start);
       let min = Infinity;
       let max = -Infinity;
       let power = 0;
-      for (const value of values) {
-        min = Math.min(min, value);
-        max = Math.max(max, value);
+      for (let i = from; i < to; i++) {
+        const value = values[i] ?? NaN;
+        if (value < min) min = value;
+        if (value > max) max = value;
         power += value * value;
       }
       if (Number.isFinite(min)) {
         out.min[x] = min;
         out.max[x] = max;
-        out.rms[x] = Math.sqrt(power / values.length);
+        out.rms[x] = Math.sqrt(power / (to - from));
       }
     }
   }
 
   private peakTile(level: number, tile: number): Float32Array | null {
-    const first = tile * TILE_BLOCKS;
-    const url = `/api/takes/${this.takeId}/peaks/${level}?first_block=${first}&blocks=${TILE_BLOCKS}`;
-    return this.tile(`${level}:${tile}`, url);
+    return this.tile(level + 1, tile);
   }
 
   private sampleTile(tile: number): Float32Array | null {
-    const first = tile * TILE_SAMPLES;
-    return this.tile(`s:${tile}`, `/api/takes/${this.takeId}/samples?first_sample=${first}&samples=${TILE_SAMPLES}`);
+    return this.tile(0, tile);
   }
 
-  private tile(key: string, url: string): Float32Array | null {
-    const tile = this.tiles.get(key);
-    if (tile instanceof Float32Array) return tile;
-    if (tile === undefined) {
-      this.tiles.set(key, "coming");
-      this.fetcher(url, this.abort.signal).then(
-        (data) => {
-          if (this.tiles.size > MAX_TILES) this.forgetOldest();
-          this.tiles.set(key, new Float32Array(data));
-          this.listeners.forEach((listener) => listener());
-        },
-        () => this.tiles.delete(key), // asked for again at the next drawing
-      );
-    }
+  /** A tile of level `layer` - 1, or of the samples themselves for layer 0. */
+  private tile(layer: number, tile: number): Float32Array | null {
+    const key = layer * 2 ** 32 + tile;
+    const found = this.tiles.get(key);
+    if (found instanceof Float32Array) return found;
+    if (found === undefined) this.fetchTile(key, layer, tile);
     return null;
+  }
+
+  private fetchTile(key: number, layer: number, tile: number) {
+    const path = `/api/takes/${this.takeId}`;
+    const url = layer
+      ? `${path}/peaks/${layer - 1}?first_block=${tile * TILE_BLOCKS}&blocks=${TILE_BLOCKS}`
+      : `${path}/samples?first_sample=${tile * TILE_SAMPLES}&samples=${TILE_SAMPLES}`;
+    this.tiles.set(key, "coming");
+    this.fetcher(url, this.abort.signal).then(
+      (data) => {
+        if (this.tiles.size > MAX_TILES) this.forgetOldest();
+        this.tiles.set(key, new Float32Array(data));
+        this.listeners.forEach((listener) => listener());
+      },
+      () => this.tiles.delete(key), // asked for again at the next drawing
+    );
   }
 
   private forgetOldest() {

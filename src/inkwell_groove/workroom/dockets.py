@@ -17,7 +17,7 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Carrier, DescribedValue, Docket, LedgerEntry, Side, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.reading import _WHOLE, WholeDocket, docket_row, uploads_of
+from inkwell_groove.workroom.reading import WHOLE, WholeDocket, docket_row, newer_versions, uploads_of
 from inkwell_groove.workroom.views import DocketLine, DocketView, LedgerLine
 
 TYPED = "typed in"
@@ -83,11 +83,12 @@ class Dockets:
         """Raises Missing."""
         with self._database.begin() as session:
             docket = docket_row(session, docket_id)
-            return WholeDocket(session, docket).view(uploads_of(session, self._media, docket_id))
+            newer = newer_versions(session, docket)
+            return WholeDocket(docket, newer).view(uploads_of(session, self._media, docket_id))
 
     def shelf(self, *, search: str = "", limit: int = MAX_PAGE) -> list[DocketLine]:
         """Dockets by shelfmark; `search` looks in the shelfmark and in every field of the description."""
-        query = select(Docket).options(*_WHOLE).order_by(Docket.shelfmark).limit(min(limit, MAX_PAGE))
+        query = select(Docket).options(*WHOLE).order_by(Docket.shelfmark).limit(min(limit, MAX_PAGE))
         if words := clean_text(search):
             like = "%" + re.sub(r"([%_\\])", r"\\\1", words) + "%"
             described = select(DescribedValue.docket_id).where(DescribedValue.value.like(like))
@@ -95,7 +96,7 @@ class Dockets:
             mark = Docket.shelfmark.collate("utf8mb4_uca1400_ai_ci")
             query = query.where(or_(mark.like(like), Docket.id.in_(described)))
         with self._database.begin() as session:
-            return [WholeDocket(session, docket).line() for docket in session.scalars(query)]
+            return [WholeDocket(docket).line() for docket in session.scalars(query)]
 
     def describe(
         self, docket_id: int, *, release: dict[str, str], tracks: dict[str, dict[str, str]], who: str
@@ -109,28 +110,30 @@ class Dockets:
             changes |= {(key, name): field(TRACK_FIELDS, name).accept(value) for name, value in fields.items()}
         with self._database.begin() as session:
             docket = docket_row(session, docket_id, lock=True)
-            known = {line.key for line in WholeDocket(session, docket).lines}
-            if unknown := {key for key, _ in changes if key} - known:
+            numbers = {line.key: line.number for line in WholeDocket(docket).lines}
+            if unknown := {key for key, _ in changes if key} - set(numbers):
                 raise Refused(
                     f"there is no track {', '.join(sorted(unknown))}", remedy="Reload; the joins were changed elsewhere"
                 )
-            before, after = self._set_fields(session, docket, changes)
+            before, after = self._set_fields(session, docket, changes, numbers)
             if after or before:
                 docket.changed_at = now()
-                action = f"described: {', '.join(sorted(after | before))}"
+                named = list(after)
+                more = f" and {len(named) - 4} more" if len(named) > 4 else ""
+                action = f"described: {', '.join(named[:4])}{more}"
                 ledger.record(session, who=who, action=action, docket_id=docket_id, before=before, after=after)
         self._events.docket_changed(docket_id)
         return self.view(docket_id)
 
     def _set_fields(
-        self, session: Session, docket: Docket, changes: dict[tuple[str, str], str]
+        self, session: Session, docket: Docket, changes: dict[tuple[str, str], str], numbers: dict[str, int]
     ) -> tuple[dict[str, Any], dict[str, Any]]:
         present = {(one.track_key, one.field): one for one in docket.fields}
         before: dict[str, Any] = {}
         after: dict[str, Any] = {}
         for (key, name), value in changes.items():
             row = present.get((key, name))
-            label = f"{key} {name}".strip()
+            label = name.replace("_", " ") + (f" of track {numbers[key]}" if key else "")
             old = row.value if row else ""
             if old == value:
                 continue

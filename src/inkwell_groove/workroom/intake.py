@@ -139,6 +139,17 @@ class Intake:
         self._events.docket_changed(view.docket_id)
         return view
 
+    def try_again(self, upload_id: int, *, who: str) -> UploadView:
+        """Takes in a complete upload once more, after a cancelled job or a dead process. Raises Conflict otherwise."""
+        with self._database.begin() as session:
+            upload = self._row(session, upload_id)
+            if upload.state != "refused" or received_bytes(self._media, upload_id) != upload.size_bytes:
+                raise Conflict("it cannot be taken in again", where=upload.name, remedy="Look at the docket's takes")
+            view = self._ask(session, upload, {"who": who})
+        self.jobs.wake()
+        self._events.docket_changed(view.docket_id)
+        return view
+
     def discard(self, upload_id: int, *, who: str) -> None:
         """Forgets an upload that is unfinished or was refused. Takes are never discarded."""
         with self._database.begin() as session:

@@ -56,7 +56,7 @@ class Plans:
             changed = plan_edits.apply(plan, edit, rate_hz=take.rate_hz, new_key=new_track_key)
             if changed != plan:
                 self._add_version(session, side, changed, action, who)
-            view = plan_view(session, side)
+            view = plan_view(side, newest_child(session, side.plan_version_id or 0))
             docket_id = side.carrier.docket_id
         self._events.docket_changed(docket_id)
         assert view is not None
@@ -93,7 +93,7 @@ class Plans:
                 before={"plan_version": version.id},
                 after={"plan_version": target.id},
             )
-            view = plan_view(session, side)
+            view = plan_view(side, newest_child(session, side.plan_version_id or 0))
             docket_id = side.carrier.docket_id
         self._events.docket_changed(docket_id)
         assert view is not None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
@@ -33,7 +33,7 @@ from inkwell_groove.workroom.views import (
     artwork_facts,
 )
 
-_WHOLE = (
+WHOLE = (
     selectinload(Docket.carriers).selectinload(Carrier.sides).selectinload(Side.takes),
     selectinload(Docket.carriers).selectinload(Carrier.sides).selectinload(Side.chosen_take),
     selectinload(Docket.carriers).selectinload(Carrier.sides).selectinload(Side.plan_version),
@@ -45,7 +45,7 @@ _WHOLE = (
 
 def docket_row(session: Session, docket_id: int, *, lock: bool = False) -> Docket:
     """The docket with all that hangs from it. Raises Missing."""
-    query = select(Docket).where(Docket.id == docket_id).options(*_WHOLE)
+    query = select(Docket).where(Docket.id == docket_id).options(*WHOLE)
     docket = session.scalars(query.with_for_update(of=Docket) if lock else query).first()
     if docket is None:
         raise Missing(f"there is no docket {docket_id}", remedy="Go back to the shelf")
@@ -73,12 +73,11 @@ def plan_of(side: Side) -> Plan | None:
     return Plan.model_validate(side.plan_version.document) if side.plan_version else None
 
 
-def plan_view(session: Session, side: Side) -> PlanView | None:
-    """The current version, with what undo and redo would do: redo follows the newest version made from this one."""
+def plan_view(side: Side, newer: PlanVersion | None) -> PlanView | None:
+    """The current version, with what undo and redo would do: redo goes to `newer`."""
     version = side.plan_version
     if version is None:
         return None
-    newer = newest_child(session, version.id)
     return PlanView(
         version=version.id,
         plan=Plan.model_validate(version.document),
@@ -88,9 +87,17 @@ def plan_view(session: Session, side: Side) -> PlanView | None:
 
 
 def newest_child(session: Session, version_id: int) -> PlanVersion | None:
+    """The newest version made from this one: what redo goes to."""
     return session.scalars(
         select(PlanVersion).where(PlanVersion.parent_id == version_id).order_by(PlanVersion.id.desc()).limit(1)
     ).first()
+
+
+def newer_versions(session: Session, docket: Docket) -> dict[int, PlanVersion]:
+    """The newest child of each side's current version, by that version's id."""
+    current = [side.plan_version_id for side in sides_of(docket) if side.plan_version_id is not None]
+    children = session.scalars(select(PlanVersion).where(PlanVersion.parent_id.in_(current)).order_by(PlanVersion.id))
+    return {child.parent_id: child for child in children if child.parent_id is not None}  # the last one wins
 
 
 def release_of(fields: Iterable[DescribedValue]) -> Release:
@@ -98,12 +105,16 @@ def release_of(fields: Iterable[DescribedValue]) -> Release:
 
 
 class WholeDocket:
-    """A docket's rows read once, and everything that follows from them."""
+    """A docket's rows read once, and everything that follows from them.
 
-    def __init__(self, session: Session, docket: Docket) -> None:
+    `newer` tells what can be redone; whoever does not show that leaves it out and saves a query a docket.
+    """
+
+    def __init__(self, docket: Docket, newer: Mapping[int, PlanVersion] | None = None) -> None:
         self.docket = docket
+        self._newer = newer or {}
         self.release = release_of(docket.fields)
-        self.sides = [self._side(session, side) for side in sides_of(docket)]
+        self.sides = [self._side(side) for side in sides_of(docket)]
         self._number()
         self.pictures = [ArtworkView.of(one, advise(artwork_facts(one))) for one in docket.artwork]
         self.lines = [line for side in self.sides for line in side.tracks]
@@ -191,8 +202,8 @@ class WholeDocket:
             changed_at=docket.changed_at,
         )
 
-    def _side(self, session: Session, side: Side) -> SideView:
-        plan = plan_view(session, side)
+    def _side(self, side: Side) -> SideView:
+        plan = plan_view(side, self._newer.get(side.plan_version_id or 0))
         take = side.chosen_take
         fields = {(one.track_key, one.field): one for one in self.docket.fields if one.track_key}
         lines = []

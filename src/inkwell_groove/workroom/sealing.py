@@ -5,11 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core import filing
 from inkwell_groove.core.description import TrackDescription
-from inkwell_groove.core.errors import Missing
+from inkwell_groove.core.errors import Conflict, Missing
 from inkwell_groove.core.sealing.album import PAPERS, check_order
 from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
 from inkwell_groove.store.database import Database
@@ -35,10 +36,18 @@ class Sealing:
         return JobKind(SEAL, "inkwell_groove.workroom.jobs.work:seal", self._finish)
 
     def seal(self, docket_id: int, *, who: str) -> JobView:
-        """Asks for the job that seals a docket as it stands now. Raises Refused, listing all that is missing."""
+        """Asks for the job that seals a docket as it stands now.
+
+        Raises Refused, listing all that is missing, or Conflict where it is being sealed already.
+        """
         with self._database.begin() as session:
             docket = docket_row(session, docket_id, lock=True)
-            whole = WholeDocket(session, docket)
+            busy = select(Job.id).where(
+                Job.kind == SEAL, Job.docket_id == docket_id, Job.state.in_(["waiting", "running"])
+            )
+            if session.scalars(busy).first() is not None:
+                raise Conflict("it is being sealed already", where=docket.shelfmark, remedy="Wait for that to end")
+            whole = WholeDocket(docket)
             order = self._order(docket, whole, who)
             check_order(order)
             job = self.jobs.ask(session, SEAL, docket_id=docket_id, subject=docket.shelfmark, arguments={})

@@ -62,6 +62,11 @@ def accept_found(room: Room, who: Who, upload_id: int) -> UploadView:
     return room.intake.accept_found(upload_id, who=who)
 
 
+@router.post("/uploads/{upload_id}/try-again", operation_id="tryAgain")
+def try_again(room: Room, who: Who, upload_id: int) -> UploadView:
+    return room.intake.try_again(upload_id, who=who)
+
+
 @router.delete("/uploads/{upload_id}", operation_id="discardUpload", status_code=204)
 def discard(room: Room, who: Who, upload_id: int) -> None:
     room.intake.discard(upload_id, who=who)

@@ -197,7 +197,7 @@ class JobRunner:
         if state == "done":
             job.progress = 1.0
         else:
-            self._kinds[job.kind].fail(session, job, failure or {"what": "it was cancelled"})
+            self._kinds[job.kind].fail(session, job, failure or {"what": "it was cancelled", "code": "Cancelled"})
 
     def _announce(self, view: JobView) -> None:
         self._events.publish({"kind": "job", "job": view.model_dump(mode="json")})
@@ -216,7 +216,12 @@ def failure_of(error: BaseException, subject: str) -> dict[str, Any]:
             failure |= {"found_samples": error.found_samples, "declared_samples": error.declared_samples}
         return failure
     if isinstance(error, BrokenProcessPool):
-        return {"what": "its process died", "where": subject, "remedy": "Look at the machine's memory, then try again"}
+        return {
+            "what": "its process died",
+            "where": subject,
+            "remedy": "Look at the machine's memory, then try again",
+            "code": "ProcessDied",
+        }
     return {
         "what": f"a fault in the program ({type(error).__name__}: {error})",
         "where": subject,
