@@ -26,7 +26,7 @@ def test_an_empty_shelf_says_what_to_do_and_a_taken_shelfmark_is_refused_beside_
     page.keyboard.press("n")
     page.get_by_label("Shelfmark", exact=True).fill("T-0200")
     page.get_by_role("button", name="Open", exact=True).click()
-    expect(page.get_by_role("alert")).to_contain_text(
+    expect(page.get_by_role("main").get_by_role("alert")).to_contain_text(
         "T-0200 is on the shelf already. Open that docket, or write another."
     )
 
@@ -54,7 +54,9 @@ def test_a_file_that_is_no_recording_is_refused_where_it_was_dropped(
     letter.write_text("Dear archivist, this is not a recording. " * 20)
     desk.drop(letter)
     expect(
-        page.get_by_role("alert").filter(has_text="This is not audio. Give a recording as WAV, RF64, AIFF or FLAC.")
+        page.get_by_role("main")
+        .get_by_role("alert")
+        .filter(has_text="This is not audio. Give a recording as WAV, RF64, AIFF or FLAC.")
     ).to_be_visible()
     page.get_by_role("button", name="Discard").click()
     expect(page.get_by_role("main").get_by_text("letter.txt")).to_have_count(0)
@@ -72,7 +74,9 @@ def test_a_recording_with_a_lying_header_is_offered_as_far_as_it_goes(
     liar = write(tmp_path / "liar.wav", noise(96_000, bits=16), subtype="PCM_16")
     liar.write_bytes(liar.read_bytes()[:-192_000])
     desk.drop(liar)
-    expect(page.get_by_role("alert").filter(has_text="the file holds 48000 (1.0 s)")).to_be_visible()
+    expect(
+        page.get_by_role("main").get_by_role("alert").filter(has_text="the file holds 48000 (1.0 s)")
+    ).to_be_visible()
     page.get_by_role("button", name="Take in what is there").click()
     expect(page.get_by_text("The file as it came is kept")).to_be_visible()
 
@@ -109,7 +113,7 @@ def test_a_picture_that_will_not_do_is_refused_and_a_poor_one_is_taken_with_advi
     Image.new("RGB", (300, 200), "navy").save(tmp_path / "small.png")
     (tmp_path / "broken.png").write_bytes((tmp_path / "small.png").read_bytes()[:40])
     desk.drop(tmp_path / "broken.png")
-    expect(page.get_by_role("alert")).to_contain_text("broken.png")
+    expect(page.get_by_role("main").get_by_role("alert")).to_contain_text("broken.png")
     desk.drop(tmp_path / "small.png")
     expect(page.get_by_text("Not square: 300 x 200.")).to_be_visible()
     desk.expect_evidence("300 x 200, not square")
@@ -129,6 +133,8 @@ def test_the_ledger_tells_what_was_done(page: Page, server: Server) -> None:
 
 def test_an_address_that_leads_nowhere_says_so(page: Page, server: Server) -> None:
     Desk(page, server).go("/dockets/99999/tracks")
-    expect(page.get_by_role("alert")).to_contain_text("There is no docket 99999. Go back to the shelf.")
+    expect(page.get_by_role("main").get_by_role("alert")).to_contain_text(
+        "There is no docket 99999. Go back to the shelf."
+    )
     Desk(page, server).go("/somewhere/else")
     expect(page.get_by_text("There is nothing at this address")).to_be_visible()

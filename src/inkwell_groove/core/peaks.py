@@ -136,6 +136,13 @@ def fold_samples(block: Samples, full_scale: float) -> Peaks:
     return out
 
 
+def warm() -> None:
+    """Compiles the kernels for the common words, or loads them from the cache, before somebody waits for them."""
+    for block in (np.zeros((1, 2), np.int16), np.zeros((1, 2), np.int32), np.zeros((1, 2), np.float32)):
+        fold_peaks(fold_samples(block, 1.0))
+    _fold_packed24_stereo(np.zeros(6, np.uint8), np.empty((1, 2, 3), np.float32))
+
+
 @numba.njit(nogil=True, cache=True)
 def _fold_peaks(peaks: Peaks, last_block_share: float, out: Peaks) -> None:
     count, channels, _ = peaks.shape

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import threading
+
 from sqlalchemy import select
 
+from inkwell_groove.core import peaks
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job
@@ -44,6 +47,8 @@ class Workroom:
         """Clears what a killed server left half written, then takes its jobs up again."""
         self.media.clear_workspaces()
         self.jobs.start()
+        # Recordings are drawn in this process while they come in.
+        threading.Thread(target=peaks.warm, name="warm up", daemon=True).start()
 
     def close(self) -> None:
         self.events.close()

@@ -71,6 +71,7 @@ class JobRunner:
                             "remedy": "Look at the log, then start it again",
                         },
                     )
+        self._pool.warm("inkwell_groove.workroom.jobs.work:warm")
         self._thread.start()
         self._wake.set()
 

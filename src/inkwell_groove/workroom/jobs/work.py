@@ -6,7 +6,7 @@ import shutil
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from inkwell_groove.core import riff
+from inkwell_groove.core import peaks, riff
 from inkwell_groove.core.errors import NotSound
 from inkwell_groove.core.measure.clipping import clipped_runs
 from inkwell_groove.core.measure.levels import dbfs
@@ -22,6 +22,11 @@ from inkwell_groove.workroom.jobs.pool import Progress
 
 _COPY_BYTES = 4 << 20
 PEAKS_NAME = "peaks"
+
+
+def warm() -> None:
+    """Called once in every worker: importing this module was most of it."""
+    peaks.warm()
 
 
 def take_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
@@ -46,10 +51,10 @@ def take_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
             build(
                 upload, beside, progress=lambda share: progress(0.05 + 0.9 * share, "drawing the waveform"), name=name
             )
-        peaks = PeakFile(beside)
+        pyramid = PeakFile(beside)
         with FileReader(upload, name=name) as reader:
-            clipped = clipped_runs(reader, peaks)
-        top = peaks.array(len(peaks.index.blocks) - 1)
+            clipped = clipped_runs(reader, pyramid)
+        top = pyramid.array(len(pyramid.index.blocks) - 1)
         progress(0.98, "keeping it")
         size_bytes = upload.stat().st_size
         move_into_place(beside, media.derived(sha256, PEAKS_NAME))
