@@ -6,15 +6,25 @@ import argparse
 import sys
 from pathlib import Path
 
-from inkwell_groove.demo.archive import make_archive
-from inkwell_groove.demo.fill import fill
+from inkwell_groove.demo.presence import is_made, is_on_shelf
+
+
+def main(archive: Path, address: str | None, *, full_length: bool) -> None:
+    """Does what is not done yet; what makes sound is loaded only then."""
+    if not is_made(archive, full_length=full_length):
+        from inkwell_groove.demo.archive import make_archive
+
+        make_archive(archive, full_length=full_length, say=lambda line: sys.stdout.write(line + "\n"))
+    if address is not None and not is_on_shelf(address):
+        from inkwell_groove.demo.fill import fill
+
+        fill(archive, address)
+
 
 if __name__ == "__main__":
     parser = argparse.ArgumentParser()
     parser.add_argument("--archive", type=Path, required=True)
     parser.add_argument("--address")
     parser.add_argument("--full-length", action="store_true")
-    arguments = parser.parse_args()
-    make_archive(arguments.archive, full_length=arguments.full_length, say=lambda line: sys.stdout.write(line + "\n"))
-    if arguments.address:
-        fill(arguments.archive, arguments.address)
+    given = parser.parse_args()
+    main(given.archive, given.address, full_length=given.full_length)

@@ -13,10 +13,10 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from inkwell_groove.demo.presence import VERSION_FILE, is_made, version
 from inkwell_groove.demo.sides import LANTERNS, SideScript, make_side
 from inkwell_groove.demo.sleeve import lanterns_cover
 
-VERSION = "1"
 FULL_LENGTH_STRETCH = 7.0  # sides of about 20 minutes
 
 RELEASE = {
@@ -35,9 +35,7 @@ def side_name(script: SideScript) -> str:
 
 def make_archive(folder: Path, *, full_length: bool = False, say: Callable[[str], None] = lambda _: None) -> None:
     """Makes the archive in `folder`, unless it is there already in this version. Appears whole or not at all."""
-    marker = folder / "version.txt"
-    wanted = f"{VERSION}{' full length' if full_length else ''}"
-    if marker.is_file() and marker.read_text() == wanted:
+    if is_made(folder, full_length=full_length):
         return
     folder.parent.mkdir(parents=True, exist_ok=True)
     beside = Path(tempfile.mkdtemp(prefix="archive-", dir=folder.parent))
@@ -47,7 +45,7 @@ def make_archive(folder: Path, *, full_length: bool = False, say: Callable[[str]
             for name in pool.map(write_side, LANTERNS, [beside] * 2, [stretch] * 2):
                 say(f"{name} recorded")
         (beside / "WH-0012 front.jpg").write_bytes(lanterns_cover())
-        (beside / "version.txt").write_text(wanted)
+        (beside / VERSION_FILE).write_text(version(full_length=full_length))
         shutil.rmtree(folder, ignore_errors=True)
         beside.rename(folder)
     except BaseException:

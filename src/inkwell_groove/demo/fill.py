@@ -15,10 +15,8 @@ _CHUNK_BYTES = 8 << 20
 
 
 def fill(archive: Path, address: str) -> None:
-    """Leaves alone what is on the shelf already. Raises httpx.HTTPStatusError with the refusal's text."""
+    """Raises httpx.HTTPStatusError with the refusal's text."""
     with httpx.Client(base_url=f"{address}/api", timeout=60) as api:
-        if any(line["shelfmark"] == LANTERNS[0].shelfmark for line in _json(api.get("/dockets"))):
-            return
         docket = _json(api.post("/dockets", json={"shelfmark": LANTERNS[0].shelfmark, "carrier_format": "LP"}))
         for script, side in zip(LANTERNS, docket["carriers"][0]["sides"], strict=True):
             send(api, docket["id"], archive / f"{side_name(script)}.flac", side["id"])

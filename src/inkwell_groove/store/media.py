@@ -22,7 +22,7 @@ from pathlib import Path
 
 from inkwell_groove.core.errors import InkwellError
 
-_COPY_BYTES = 1 << 20
+PEAKS_NAME = "peaks"  # the derived file that holds a take's peak pyramid
 
 
 class DiskFull(InkwellError):

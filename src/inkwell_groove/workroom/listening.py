@@ -14,9 +14,8 @@ from inkwell_groove.core.peaks import PeakFile, build
 from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.store.database import Database
-from inkwell_groove.store.media import MediaStore, move_into_place
+from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place
 from inkwell_groove.store.models import Take
-from inkwell_groove.workroom.jobs.work import PEAKS_NAME
 from inkwell_groove.workroom.views import format_of
 
 MAX_SAMPLES = 1 << 20

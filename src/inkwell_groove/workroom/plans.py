@@ -12,7 +12,7 @@ from inkwell_groove.core import plan_edits
 from inkwell_groove.core.errors import Conflict
 from inkwell_groove.core.plan import Plan, TrackSpan, with_tracks
 from inkwell_groove.core.plan_edits import PlanEdit
-from inkwell_groove.core.tracks.finder import FoundTracks
+from inkwell_groove.core.tracks.found import FoundTracks
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, PlanVersion, Side, now

@@ -5,34 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.sound import SoundReader
 from inkwell_groove.core.tracks import arrange
 from inkwell_groove.core.tracks.floor import noise_floor
+from inkwell_groove.core.tracks.found import FoundTrack, FoundTracks
 from inkwell_groove.core.tracks.gaps import GapSettings, gap_confidence, music
 from inkwell_groove.core.tracks.levels import LevelCurve, level_curve
 
 MAX_COUNT = 99
-
-
-class FoundTrack(BaseModel):
-    """Samples [start_sample, end_sample), and the probability that both ends are within 0.5 s."""
-
-    model_config = ConfigDict(frozen=True)
-
-    start_sample: int
-    end_sample: int
-    confidence: float
-
-
-class FoundTracks(BaseModel):
-    model_config = ConfigDict(frozen=True)
-
-    tracks: tuple[FoundTrack, ...]
-    speed_ratio: float | None
-    floor_dbfs: float
 
 
 def find_tracks(

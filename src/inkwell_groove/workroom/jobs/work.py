@@ -17,11 +17,10 @@ from inkwell_groove.core.sealing.order import SealOrder
 from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.tracks.finder import find_tracks
-from inkwell_groove.store.media import MediaStore, move_into_place, sha256_of, sync_file
+from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place, sha256_of, sync_file
 from inkwell_groove.workroom.jobs.pool import Progress
 
 _COPY_BYTES = 4 << 20
-PEAKS_NAME = "peaks"
 
 
 def warm() -> None:
