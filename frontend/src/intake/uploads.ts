@@ -14,14 +14,30 @@ export interface Sending {
   problem: Problem | null;
 }
 
+const beginUpload = (docketId: number, sideId: number | null, file: File): Promise<Upload> =>
+  answer(
+    api.POST("/api/dockets/{docket_id}/uploads", {
+      params: { path: { docket_id: docketId } },
+      body: { name: file.name, size_bytes: file.size, side_id: sideId },
+    }),
+  );
+
+const receivedBytes = async (uploadId: number): Promise<number> =>
+  (await answer(api.GET("/api/uploads/{upload_id}", { params: { path: { upload_id: uploadId } } }))).received_bytes;
+
 const CHUNK_BYTES = 8 << 20;
 const RETRY_MS = [500, 1000, 2000, 4000, 8000];
 
 /** Sends recordings piece by piece; a piece that is lost is sent again from where the server says it is. */
-class Uploads {
+export class Uploads {
   private list: readonly Sending[] = [];
   private readonly listeners = new Set<() => void>();
   private readonly stopped = new Set<number>();
+
+  constructor(
+    private readonly begin: (docketId: number, sideId: number | null, file: File) => Promise<Upload> = beginUpload,
+    private readonly received: (uploadId: number) => Promise<number> = receivedBytes,
+  ) {}
 
   snapshot = (): readonly Sending[] => this.list;
 
@@ -32,11 +48,7 @@ class Uploads {
 
   /** Begins a new upload. Rejects with the server's refusal where there can be none. */
   async send(docketId: number, sideId: number | null, file: File): Promise<void> {
-    const body = { name: file.name, size_bytes: file.size, side_id: sideId };
-    const upload = await answer(
-      api.POST("/api/dockets/{docket_id}/uploads", { params: { path: { docket_id: docketId } }, body }),
-    );
-    await this.go(upload, file);
+    await this.go(await this.begin(docketId, sideId, file), file);
   }
 
   /** Goes on with an upload that another page, or this one before a reload, left unfinished. */
@@ -100,8 +112,7 @@ class Uploads {
 
   private async whereTheServerIs(id: number, otherwise: number): Promise<number> {
     try {
-      const upload = await answer(api.GET("/api/uploads/{upload_id}", { params: { path: { upload_id: id } } }));
-      return upload.received_bytes;
+      return await this.received(id);
     } catch {
       return otherwise;
     }

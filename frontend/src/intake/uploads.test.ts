@@ -1,0 +1,97 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+
+import { Problem, type Upload } from "../api/client";
+import { Uploads } from "./uploads";
+
+/** A server that keeps what it is sent, and can be told to fail. */
+class Server {
+  received = 0;
+  pieces: number[] = [];
+  failures: (Response | Error)[] = [];
+
+  constructor(private readonly size: number) {}
+
+  view(): Upload {
+    return {
+      id: 7,
+      docket_id: 1,
+      side_id: 2,
+      name: "side.wav",
+      size_bytes: this.size,
+      received_bytes: this.received,
+      state: "receiving",
+      refusal: null,
+    };
+  }
+
+  /** Answers a PATCH with a piece, the only request that is sent past the API's client. */
+  fetch = async (_: RequestInfo | URL, init?: RequestInit): Promise<Response> => {
+    const failure = this.failures.shift();
+    if (failure instanceof Error) throw failure;
+    if (failure) return failure;
+    const offset = Number((init?.headers as Record<string, string>)["Upload-Offset"]);
+    if (offset !== this.received) return new Response(JSON.stringify({ detail: "elsewhere" }), { status: 409 });
+    const length = (init?.body as Blob).size;
+    this.pieces.push(length);
+    this.received += length;
+    return new Response(JSON.stringify(this.view()), { headers: { "Content-Type": "application/json" } });
+  };
+}
+
+const MEGABYTE = 1 << 20;
+const file = (bytes: number) => new File([new Uint8Array(bytes)], "side.wav");
+
+describe("uploads", () => {
+  beforeEach(() => {
+    vi.useFakeTimers({ shouldAdvanceTime: true, advanceTimeDelta: 200 });
+  });
+  afterEach(() => {
+    vi.useRealTimers();
+    vi.unstubAllGlobals();
+  });
+
+  /** With this server in place of the network. */
+  const against = (server: Server): Uploads => {
+    vi.stubGlobal("fetch", server.fetch);
+    return new Uploads(
+      async () => server.view(),
+      async () => server.received,
+    );
+  };
+
+  it("sends a recording in pieces and forgets it when all is there", async () => {
+    const server = new Server(20 * MEGABYTE);
+    const uploads = against(server);
+    await uploads.send(1, null, file(20 * MEGABYTE));
+    expect(server.pieces).toEqual([8 * MEGABYTE, 8 * MEGABYTE, 4 * MEGABYTE]);
+    expect(uploads.snapshot()).toEqual([]);
+  });
+
+  it("goes on from where the server is after a lost connection", async () => {
+    const server = new Server(20 * MEGABYTE);
+    server.failures = [new TypeError("network"), new TypeError("network")];
+    const uploads = against(server);
+    await uploads.send(1, null, file(20 * MEGABYTE));
+    expect(server.received).toBe(20 * MEGABYTE);
+  });
+
+  it("stops at a refusal and keeps the reason", async () => {
+    const server = new Server(MEGABYTE);
+    server.failures = [new Response(JSON.stringify({ detail: "it is too long", remedy: "Divide it" }), { status: 422 })];
+    const uploads = against(server);
+    await uploads.send(1, null, file(MEGABYTE));
+    const [sending] = uploads.snapshot();
+    expect(sending?.state).toBe("failed");
+    expect(sending?.problem).toMatchObject({ what: "it is too long", remedy: "Divide it", status: 422 });
+  });
+
+  it("goes on with an upload begun before, but only with a file of the same size", async () => {
+    const server = new Server(10 * MEGABYTE);
+    server.received = 4 * MEGABYTE;
+    const uploads = against(server);
+    const begun = server.view();
+    await expect(uploads.resume(begun, file(9 * MEGABYTE))).rejects.toBeInstanceOf(Problem);
+    await uploads.resume(begun, file(10 * MEGABYTE));
+    expect(server.pieces).toEqual([6 * MEGABYTE]);
+  });
+});

@@ -1,0 +1,130 @@
+"""Where a docket stands, in words: pure rules, told by their results."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+import pytest
+
+from inkwell_groove.core.artwork import ArtworkFacts
+from inkwell_groove.core.sound import SoundFormat
+from inkwell_groove.workroom import evidence
+from inkwell_groove.workroom.views import ArtworkView, Refusal, SideView, TakeView, TrackLine, UploadView
+
+NOW = datetime(2026, 1, 1, tzinfo=UTC)
+
+
+def take(**changes: Any) -> TakeView:
+    form = SoundFormat(container="FLAC", word="s24", rate_hz=96_000, channels=2, samples=96_000, lossless=True)
+    values: dict[str, Any] = {
+        "id": 1, "name": "side.flac", "sha256": "0" * 64, "size_bytes": 1, "format": form, "note": "",
+        "sample_peak_dbfs": -4.23, "clipped_runs": 0, "taken_in_at": NOW, "taken_in_by": "a",
+    }  # fmt: skip
+    return TakeView(**{**values, **changes})
+
+
+def line(confidence: float | None = 0.9) -> TrackLine:
+    return TrackLine(
+        key="k", number=1, side_id=1, title="", artist="", origins={}, start_sample=0, end_sample=1, rate_hz=96_000,
+        confidence=confidence,
+    )  # fmt: skip
+
+
+def side(*takes: TakeView, tracks: tuple[TrackLine, ...] = (), letter: str = "A") -> SideView:
+    return SideView(id=1, letter=letter, takes=list(takes), chosen_take_id=1, plan=None, tracks=list(tracks))
+
+
+def upload(state: str, refusal: Refusal | None = None) -> UploadView:
+    return UploadView(
+        id=1, docket_id=1, side_id=1, name="side.wav", size_bytes=9, received_bytes=9, state=state, refusal=refusal  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("takes", "text", "mood"),
+    [
+        ([], "no recording yet", "not begun"),
+        ([take()], "1 take, 96 kHz/24, peak −4.2 dBFS, nothing clipped", "done"),
+        ([take(), take(sample_peak_dbfs=-1.0)], "2 takes, 96 kHz/24, peak −1.0 dBFS, nothing clipped", "done"),
+        ([take(clipped_runs=7)], "1 take, 96 kHz/24, peak −4.2 dBFS, 7 clipped", "doubtful"),
+        ([take(sample_peak_dbfs=None)], "1 take, 96 kHz/24, silent, nothing clipped", "done"),
+        ([take(sample_peak_dbfs=0.0)], "1 take, 96 kHz/24, peak 0.0 dBFS, nothing clipped", "done"),
+    ],
+)
+def test_intake_tells_what_was_taken_and_how_loud_it_is(takes: list[TakeView], text: str, mood: str) -> None:
+    found = evidence.intake([side(*takes)], [])
+    assert (found.line, found.mood) == (text, mood)
+
+
+def test_takes_of_two_rates_are_both_told() -> None:
+    other = take(format=SoundFormat(container="WAV", word="s16", rate_hz=44_100, channels=2, samples=1))
+    assert "44.1 kHz/16 and 96 kHz/24" in evidence.intake([side(take()), side(other)], []).line
+
+
+def test_a_lossy_take_is_a_reference_only() -> None:
+    lossy = take(
+        format=SoundFormat(container="MPEG", word="f32", rate_hz=44_100, channels=2, samples=1, lossless=False)
+    )
+    found = evidence.intake([side(lossy)], [])
+    assert "reference only" in found.line
+    assert found.mood == "doubtful"
+
+
+def test_a_refused_recording_comes_before_everything_else() -> None:
+    refused = upload("refused", Refusal(what="it lies"))
+    assert evidence.intake([side(take())], [upload("taking in"), refused]).line == "side.wav was refused"
+    assert evidence.intake([side()], [upload("taking in")]).mood == "doubtful"
+
+
+@pytest.mark.parametrize(
+    ("sides", "text", "mood"),
+    [
+        ([side(take())], "none marked yet", "not begun"),
+        ([side(take(), tracks=(line(),))], "1 track, none in doubt", "done"),
+        ([side(take(), tracks=(line(), line(None)))], "2 tracks, none in doubt", "done"),
+        ([side(take(), tracks=(line(0.2), line(0.69), line(0.7)))], "3 tracks, 2 to hear", "doubtful"),
+        ([side(take(), tracks=(line(),)), side(take(), letter="B")], "1 track, side B has none", "missing"),
+        ([side(take(), tracks=(line(),)), side(letter="B")], "1 track, none in doubt", "done"),
+    ],
+)
+def test_tracks_tell_how_many_are_to_be_heard(sides: list[SideView], text: str, mood: str) -> None:
+    found = evidence.tracks(sides)
+    assert (found.line, found.mood) == (text, mood)
+
+
+def test_describe_names_the_first_thing_that_is_missing() -> None:
+    assert evidence.describe(["Title", "Label"], False).mood == "not begun"
+    assert evidence.describe(["Title", "Label"], True).line == "missing: Title"
+    assert evidence.describe([], True).mood == "done"
+
+
+def picture(*advice: str, role: str = "front") -> ArtworkView:
+    facts = ArtworkFacts(mime="image/png", width_px=300, height_px=200, bits_per_pixel=24, size_bytes=9, advice=advice)
+    return ArtworkView(id=1, role=role, name="x.png", origin="dropped", facts=facts, is_square=False, added_at=NOW)
+
+
+def test_artwork_tells_size_and_the_first_advice_of_the_front_cover_alone() -> None:
+    assert evidence.artwork([picture(role="set aside")]).line == "no front cover"
+    assert evidence.artwork([picture()]).mood == "done"
+    assert evidence.artwork([picture("Not square: 300 x 200. Bars.")]).line == "300 x 200, not square"
+
+
+@pytest.mark.parametrize(
+    ("change", "standing"),
+    [
+        ({}, "ready to seal"),
+        ({"has_takes": False}, "empty"),
+        ({"has_tracks": False}, "under way"),
+        ({"missing": ["Title"]}, "under way"),
+        ({"all_lossless": False}, "under way"),
+        ({"sealed_basis": "a"}, "sealed"),
+        ({"sealed_basis": "b"}, "changed since sealing"),
+        ({"sealed_basis": "b", "missing": ["Title"]}, "changed since sealing"),
+    ],
+)
+def test_where_a_docket_stands(change: dict[str, Any], standing: str) -> None:
+    ready: dict[str, Any] = {
+        "has_takes": True, "has_tracks": True, "all_lossless": True, "missing": [], "sealed_basis": None, "basis": "a"
+    }  # fmt: skip
+    assert evidence.standing(**{**ready, **change}) == standing
