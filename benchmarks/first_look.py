@@ -6,11 +6,10 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
+from benchmarks.recordings import recording
 from launcher.database import Database
 from tests.live import Server, new_schema
 from tests.sounds import record_side
-
-from benchmarks.recordings import recording
 
 _CHUNK_BYTES = 8 << 20
 

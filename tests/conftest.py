@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, settings
-from launcher.database import Database
 
+from launcher.database import Database
 from tests.live import Server, new_schema
 
 settings.register_profile("house", deadline=None, suppress_health_check=[HealthCheck.too_slow], print_blob=True)

@@ -12,11 +12,11 @@ from types import TracebackType
 from typing import Any
 
 import httpx
+
+from inkwell_groove.store.migrate import upgrade
 from launcher.database import Database
 from launcher.places import FRONTEND, PYTHON
 from launcher.processes import free_port
-
-from inkwell_groove.store.migrate import upgrade
 
 _numbers = itertools.count(1)
 

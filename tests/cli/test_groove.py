@@ -7,11 +7,11 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from launcher.places import ROOT
 
 from inkwell_groove.core.sealing.render import WordLength
 from inkwell_groove.core.sealing.tracks import write_track
 from inkwell_groove.core.soundfiles import FileReader
+from launcher.places import ROOT
 from tests.sounds import noise, record_side, write
 
 # A report's fields are a contract: added to, never renamed.

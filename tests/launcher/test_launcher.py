@@ -11,6 +11,7 @@ from pathlib import Path
 
 import httpx
 import pytest
+
 from launcher import application, debian, processes
 from launcher.commands import run
 from launcher.database import Database

@@ -9,7 +9,6 @@ from pathlib import Path
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from launcher.database import Database as MariaDb
 from sqlalchemy import create_engine, text
 
 from inkwell_groove.core.errors import Conflict
@@ -17,6 +16,7 @@ from inkwell_groove.store.database import Database, DatabaseAway
 from inkwell_groove.store.media import DiskFull, MediaStore, move_into_place, sha256_of
 from inkwell_groove.store.migrate import upgrade
 from inkwell_groove.store.models import Base, Docket
+from launcher.database import Database as MariaDb
 from tests.live import new_schema
 
 

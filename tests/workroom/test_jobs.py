@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from launcher.database import Database
 
+from launcher.database import Database
 from tests.live import Server, new_schema
 from tests.sounds import noise, record_side, write
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import threading
 from collections.abc import AsyncIterator
 from typing import Any
@@ -31,7 +32,9 @@ class Events:
         with self._lock:
             subscribers = list(self._subscribers)
         for loop, queue in subscribers:
-            loop.call_soon_threadsafe(_put, queue, event)
+            # A loop that was closed meanwhile has nobody left to tell.
+            with contextlib.suppress(RuntimeError):
+                loop.call_soon_threadsafe(_put, queue, event)
 
     async def subscribe(self) -> AsyncIterator[dict[str, Any]]:
         """Events from now on, until `close`."""
