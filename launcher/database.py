@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import pwd
 import secrets
 import shutil
 import subprocess
@@ -90,6 +91,8 @@ class Database:
                 "--no-defaults",
                 f"--datadir={self.folder / 'data'}",
                 "--skip-test-db",
+                # The one who may administer it over the socket is whoever makes it.
+                f"--auth-root-socket-user={_me()}",
                 _LOG_SIZE,
                 *_as_user(),
             ],
@@ -132,7 +135,7 @@ class Database:
     def query(self, sql: str) -> subprocess.CompletedProcess[str]:
         """Runs SQL as the server's own root, over its socket."""
         return subprocess.run(
-            ["mariadb", "--no-defaults", f"--socket={self.socket}", *_as_user(), "-e", sql],
+            ["mariadb", "--no-defaults", f"--socket={self.socket}", f"--user={_me()}", "-e", sql],
             capture_output=True,
             text=True,
             check=False,
@@ -147,6 +150,10 @@ class Database:
         if done.returncode:
             raise CannotGoOn(f"The database refused its user: {done.stderr.strip()}")
         (self.folder / "granted").touch()
+
+
+def _me() -> str:
+    return pwd.getpwuid(os.geteuid()).pw_name
 
 
 def _as_user() -> list[str]:
