@@ -163,7 +163,6 @@ function UploadLine({ upload }: { upload: Upload }) {
       <span className="font-medium">{upload.name}</span>
       {upload.state === "taking in" && <span className="quiet">is being read and drawn</span>}
       {upload.state === "receiving" && <span>{percent(upload.received_bytes / upload.size_bytes)} of {size(upload.size_bytes)} is here; the rest was never sent.</span>}
-      {upload.refusal && <div className="w-full"><TroubleText {...upload.refusal} /></div>}
       <span className="ml-auto flex gap-2">
         {!!upload.refusal?.found_samples && <button type="button" className="press press-main" onClick={() => accept.mutate()}>Take in what is there</button>}
         {mayTryAgain && <button type="button" className="press press-main" onClick={() => again.mutate()}>Try again</button>}
@@ -180,6 +179,7 @@ function UploadLine({ upload }: { upload: Upload }) {
           if (file) uploads.resume(upload, file).catch(setError);
         }}
       />
+      {upload.refusal && <div className="w-full"><TroubleText {...upload.refusal} where={null} /></div>}
       {trouble !== null && <div className="w-full"><Trouble error={trouble} /></div>}
     </div>
   );
