@@ -8,7 +8,8 @@ import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
 
 
-@pytest.fixture(scope="session")
+# Of the package, not of the session: while it lives, its event loop runs in the main thread and no other may.
+@pytest.fixture(scope="package")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
         running = playwright.chromium.launch(

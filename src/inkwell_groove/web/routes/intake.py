@@ -9,6 +9,8 @@ from typing import Annotated
 
 from fastapi import APIRouter, Header, Request, Response
 from pydantic import BaseModel, ConfigDict
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import ClientDisconnect
 
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.web.dependencies import Room, Who
@@ -50,6 +52,9 @@ async def send(
     body = request.stream()
     try:
         return await room.intake.receive(upload_id, upload_offset, body, who=who)
+    except ClientDisconnect:
+        # Nobody is left to answer; what came is kept, and the next connection is told how far it is.
+        return await run_in_threadpool(room.intake.view, upload_id)
     except InkwellError:
         # What is still coming must be read, or the client sees a broken connection instead of the answer.
         async for _ in body:

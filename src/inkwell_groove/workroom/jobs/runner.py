@@ -22,7 +22,7 @@ from inkwell_groove.workroom.jobs.pool import JobPool
 from inkwell_groove.workroom.views import JobView
 
 _MAX_ATTEMPTS = 3
-_ROW_EVERY_S = 1.0
+_ROW_EVERY_S = 0.25
 
 Finish = Callable[[Session, Job, dict[str, Any]], None]
 Fail = Callable[[Session, Job, dict[str, Any]], None]
