@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { Search } from "lucide-react";
 import { Link, useSearchParams } from "react-router";
 
 import { ledgerQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
+import { FindField } from "../frame/FindField";
 import { moment, plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 
@@ -18,18 +18,12 @@ export function LedgerPage() {
         <>
           <h1 className="text-xl">Ledger</h1>
           <span className="quiet">{lines && plural(lines.length, "entry").replace("entrys", "entries")}</span>
-          <label className="ml-auto flex items-center gap-2 border border-base-300 bg-base-100 px-2 py-1">
-            <Search size={14} aria-hidden />
-            <input
-              data-find
-              type="search"
-              className="w-56 bg-transparent outline-none"
-              placeholder="What was done, or a shelfmark"
-              aria-label="Find in the ledger"
-              value={search}
-              onChange={(event) => setParams(event.target.value ? { search: event.target.value } : {}, { replace: true, flushSync: true })}
-            />
-          </label>
+          <FindField
+            label="Find in the ledger"
+            placeholder="What was done, or a shelfmark"
+            value={search}
+            onChange={(value) => setParams(value ? { search: value } : {}, { replace: true, flushSync: true })}
+          />
         </>
       }
     >

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Plus, Search } from "lucide-react";
+import { Plus } from "lucide-react";
 import { type FormEvent, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
@@ -7,6 +7,7 @@ import { answer, api, type DocketLine } from "../api/client";
 import { shelfQuery, vocabularyQuery } from "../api/queries";
 import { useCommands } from "../frame/commands";
 import { Desk } from "../frame/Desk";
+import { FindField } from "../frame/FindField";
 import { Mood } from "../frame/Mood";
 import { STAGES } from "../frame/Spine";
 import { plural, shortClock } from "../words/figures";
@@ -43,18 +44,7 @@ export function Shelf() {
         <>
           <h1 className="text-xl">Shelf</h1>
           <span className="quiet">{dockets && plural(dockets.length, "docket")}</span>
-          <label className="ml-auto flex items-center gap-2 border border-base-300 bg-base-100 px-2 py-1">
-            <Search size={14} aria-hidden />
-            <input
-              data-find
-              type="search"
-              className="w-56 bg-transparent outline-none"
-              placeholder="Shelfmark, title, artist, number"
-              aria-label="Find on the shelf"
-              value={search}
-              onChange={(event) => set({ search: event.target.value })}
-            />
-          </label>
+          <FindField label="Find on the shelf" placeholder="Shelfmark, title, artist, number" value={search} onChange={(value) => set({ search: value })} />
           <button type="button" className="press press-main" onClick={() => setOpening(true)}>
             <Plus size={15} aria-hidden /> Open a docket
           </button>

@@ -12,11 +12,9 @@ from inkwell_groove.core import filing
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, clean_text, field
 from inkwell_groove.core.errors import Conflict, Refused
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
-from inkwell_groove.store.database import Database
-from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Carrier, DescribedValue, Docket, LedgerEntry, Side, now
 from inkwell_groove.workroom import ledger
-from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import WHOLE, WholeDocket, docket_row, newer_versions, uploads_of
 from inkwell_groove.workroom.views import DocketLine, DocketView, LedgerLine
 
@@ -31,11 +29,8 @@ MAX_PAGE = 200
 _SHELFMARK = re.compile(r"[^\x00-\x1f\x7f]{1,100}")
 
 
-class Dockets:
-    def __init__(self, database: Database, media: MediaStore, events: Events) -> None:
-        self._database = database
-        self._media = media
-        self._events = events
+class Dockets(Part):
+    """Opening, finding and describing dockets; the ledger."""
 
     def open(self, *, shelfmark: str, carrier_format: str, carriers: int, who: str) -> DocketView:
         """A new docket with its carriers and their sides.

@@ -18,7 +18,8 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, PlanVersion, Side, Take, Upload, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind, JobRunner
+from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import docket_row, received_bytes, side_label, side_row, sides_of
 from inkwell_groove.workroom.receiving import Receiving
@@ -27,15 +28,14 @@ from inkwell_groove.workroom.views import UploadView
 TAKE_IN = "take in"
 
 
-class Intake:
+class Intake(Part):
+    """Uploads, and the takes they become."""
+
     def __init__(self, database: Database, media: MediaStore, events: Events, plans: Plans, *, max_bytes: int) -> None:
-        self._database = database
-        self._media = media
-        self._events = events
+        super().__init__(database, media, events)
         self._plans = plans
         self._max_bytes = max_bytes
         self._receiving: dict[int, Receiving] = {}
-        self.jobs: JobRunner
 
     def kind(self) -> JobKind:
         return JobKind(TAKE_IN, "inkwell_groove.workroom.jobs.work:take_in", self._finish, self._fail)

@@ -7,22 +7,17 @@ from pathlib import Path
 from inkwell_groove.core.artwork import examine
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Missing
-from inkwell_groove.store.database import Database
-from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Artwork, now
 from inkwell_groove.workroom import ledger
-from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import docket_row
 from inkwell_groove.workroom.views import ArtworkView
 
 FRONT, SET_ASIDE = "front", "set aside"
 
 
-class Pictures:
-    def __init__(self, database: Database, media: MediaStore, events: Events) -> None:
-        self._database = database
-        self._media = media
-        self._events = events
+class Pictures(Part):
+    """The front cover, and what was set aside for it."""
 
     def add_front(self, docket_id: int, data: bytes, *, name: str, who: str) -> ArtworkView:
         """A new front cover; the one before is set aside, not lost. Raises Refused for what is no fit picture."""

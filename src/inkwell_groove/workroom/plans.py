@@ -13,24 +13,18 @@ from inkwell_groove.core.errors import Conflict
 from inkwell_groove.core.plan import Plan, TrackSpan, with_tracks
 from inkwell_groove.core.plan_edits import PlanEdit
 from inkwell_groove.core.tracks.found import FoundTracks
-from inkwell_groove.store.database import Database
-from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, PlanVersion, Side, now
 from inkwell_groove.workroom import ledger
-from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind, JobRunner
+from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import newest_child, plan_of, plan_view, side_label, side_row
 from inkwell_groove.workroom.views import JobView, PlanView
 
 FIND = "find tracks"
 
 
-class Plans:
-    def __init__(self, database: Database, media: MediaStore, events: Events) -> None:
-        self._database = database
-        self._media = media
-        self._events = events
-        self.jobs: JobRunner
+class Plans(Part):
+    """Edits, undo and redo, and the finder."""
 
     def kind(self) -> JobKind:
         return JobKind(FIND, "inkwell_groove.workroom.jobs.work:find", self._finish)

@@ -13,24 +13,18 @@ from inkwell_groove.core.description import TrackDescription
 from inkwell_groove.core.errors import Conflict, Missing
 from inkwell_groove.core.sealing.album import PAPERS, check_order
 from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
-from inkwell_groove.store.database import Database
-from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Docket, Job, Package, now
 from inkwell_groove.workroom import ledger
-from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind, JobRunner
+from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import WholeDocket, docket_row, side_label, sides_of
 from inkwell_groove.workroom.views import JobView, artwork_facts, format_of
 
 SEAL = "seal"
 
 
-class Sealing:
-    def __init__(self, database: Database, media: MediaStore, events: Events) -> None:
-        self._database = database
-        self._media = media
-        self._events = events
-        self.jobs: JobRunner
+class Sealing(Part):
+    """Sealing, and what was sealed."""
 
     def kind(self) -> JobKind:
         return JobKind(SEAL, "inkwell_groove.workroom.jobs.work:seal", self._finish)
