@@ -219,7 +219,7 @@ def test_32_bit_takes_keep_24_bits_exactly_and_are_dithered_only_when_they_hold_
     assert word_length(ArrayReader(fine, 48_000, "s32")) == WordLength(bits=24, dithered=True)
 
 
-def test_dither_is_triangular_and_adds_three_quarters_of_a_steps_power() -> None:
+def test_dither_is_triangular_and_leaves_an_error_of_a_quarter_step_squared() -> None:
     # Lipshitz et al. 1992: the error of rounding with triangular dither has variance 1/4 of a step squared, always.
     level = 0.3 / 8388608
     reader = ArrayReader(np.full((400_000, 1), level, np.float32), 48_000, "f32")

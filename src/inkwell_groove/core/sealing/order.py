@@ -11,7 +11,7 @@ from inkwell_groove.core.sound import SoundFormat
 
 
 class SideOrder(BaseModel):
-    """One side: its take, and the plan that says what is cut from it. `titles` follow the plan's tracks."""
+    """One side: its take, and the plan that says what is cut from it. `descriptions` follow the plan's tracks."""
 
     model_config = ConfigDict(frozen=True)
 
