@@ -39,7 +39,8 @@ def level_curve(
 ) -> LevelCurve:
     """The level of a whole recording, streamed: memory holds a block of `block_hops` and the curve.
 
-    Each hop is the median of the 2 ms powers in the 50 ms around it, in the band 120 Hz to 7 kHz (to 0.45 of the rate where that is lower). The result does not depend on `block_hops`.
+    Each hop is the median of the 2 ms powers in the 50 ms around it, in the band 120 Hz to 7 kHz (to 0.45 of the
+    rate where that is lower). The result does not depend on `block_hops`.
     """
     form = reader.format
     hop = max(_PARTS, round(form.rate_hz * HOP_S / _PARTS) * _PARTS)
