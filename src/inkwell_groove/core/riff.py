@@ -15,6 +15,7 @@ from inkwell_groove.core.bytesource import ByteSource
 from inkwell_groove.core.errors import LengthLie, NotSound, Truncated
 
 _PCM, _FLOAT, _EXTENSIBLE = 0x0001, 0x0003, 0xFFFE
+_DS64_BYTES = 28
 _SIZE_ELSEWHERE = 0xFFFFFFFF  # RF64: the true size is in ds64; also left behind by recorders that were killed
 
 
@@ -143,15 +144,57 @@ def check_length(layout: RiffLayout, *, name: str) -> None:
 def true_header(layout: RiffLayout) -> bytes:
     """A header that tells the truth about `layout.found_samples`: WAV, or RF64 from 4 GiB on."""
     data_bytes = layout.found_samples * layout.block_align
-    fmt = struct.pack("<4sI", b"fmt ", len(layout.fmt_chunk)) + layout.fmt_chunk + b"\0" * (len(layout.fmt_chunk) & 1)
+    chunks = _chunk(b"fmt ", layout.fmt_chunk)
     padded = data_bytes + (data_bytes & 1)
-    riff_bytes = 4 + len(fmt) + 8 + padded
+    riff_bytes = 4 + len(chunks) + 8 + padded
     if riff_bytes < _SIZE_ELSEWHERE:
-        return struct.pack("<4sI4s", b"RIFF", riff_bytes, b"WAVE") + fmt + struct.pack("<4sI", b"data", data_bytes)
-    ds64 = struct.pack("<4sIQQQI", b"ds64", 28, riff_bytes + 36, data_bytes, layout.found_samples, 0)
-    return (
-        struct.pack("<4sI4s", b"RF64", _SIZE_ELSEWHERE, b"WAVE")
-        + ds64
-        + fmt
-        + struct.pack("<4sI", b"data", _SIZE_ELSEWHERE)
-    )
+        return _wav_head(riff_bytes) + chunks + struct.pack("<4sI", b"data", data_bytes)
+    ds64 = _ds64(riff_bytes + 8 + _DS64_BYTES, data_bytes, layout.found_samples)
+    return _rf64_head() + ds64 + chunks + struct.pack("<4sI", b"data", _SIZE_ELSEWHERE)
+
+
+def recording_header(*, rate_hz: int, channels: int, bits: int, bext: bytes, data_bytes: int) -> bytes:
+    """The header of a recording of integer PCM: as long for any `data_bytes`, so that it can be put right later.
+
+    A WAV with a JUNK chunk, which becomes the ds64 chunk of RF64 once 4 GiB do not hold it (EBU Tech 3306, "on the
+    fly" conversion); then bext (EBU Tech 3285), fmt and data.
+    """
+    align = channels * bits // 8
+    fmt = struct.pack("<HHIIHH", _PCM, channels, rate_hz, rate_hz * align, align, bits)
+    chunks = _chunk(b"bext", bext) + _chunk(b"fmt ", fmt)
+    riff_bytes = 4 + 8 + _DS64_BYTES + len(chunks) + 8 + data_bytes + (data_bytes & 1)
+    if riff_bytes < _SIZE_ELSEWHERE:
+        junk = _chunk(b"JUNK", bytes(_DS64_BYTES))
+        return _wav_head(riff_bytes) + junk + chunks + struct.pack("<4sI", b"data", data_bytes)
+    ds64 = _ds64(riff_bytes, data_bytes, data_bytes // align)
+    return _rf64_head() + ds64 + chunks + struct.pack("<4sI", b"data", _SIZE_ELSEWHERE)
+
+
+def read_chunk(stream: BinaryIO, kind: bytes, *, size: int, name: str) -> bytes | None:
+    """The data of the first chunk of that kind before the samples, none where there is none."""
+    source = ByteSource(stream, size=size, name=name)
+    source.seek(12)
+    while source.left >= 8:
+        found, length = source.unpack("<4sI", "a chunk's head")
+        if found == b"data":
+            return None
+        if found == kind:
+            return source.take(length, f"the {kind.decode('ascii', 'replace').strip()} chunk")
+        source.seek(source.position + length + (length & 1))
+    return None
+
+
+def _wav_head(riff_bytes: int) -> bytes:
+    return struct.pack("<4sI4s", b"RIFF", riff_bytes, b"WAVE")
+
+
+def _rf64_head() -> bytes:
+    return struct.pack("<4sI4s", b"RF64", _SIZE_ELSEWHERE, b"WAVE")
+
+
+def _ds64(riff_bytes: int, data_bytes: int, samples: int) -> bytes:
+    return struct.pack("<4sIQQQI", b"ds64", _DS64_BYTES, riff_bytes, data_bytes, samples, 0)
+
+
+def _chunk(kind: bytes, data: bytes) -> bytes:
+    return struct.pack("<4sI", kind, len(data)) + data + b"\0" * (len(data) & 1)
