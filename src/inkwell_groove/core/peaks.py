@@ -33,7 +33,7 @@ _MAGIC, _VERSION = b"IGPK", 1
 _HEAD = struct.Struct("<4sIIIQIIII")
 _LEVEL = struct.Struct("<QQ")
 _SPAN_DEPTH = 5  # a span is 4**5 base blocks: 262,144 samples, about 1.5 MB of 24-bit stereo
-_VALUE_BYTES = 12  # min, max, rms as float32
+VALUE_BYTES = 12  # min, max, rms as float32
 
 Peaks = npt.NDArray[np.float32]  # (blocks, channels, 3): min, max, rms
 Progress = Callable[[float], None]
@@ -62,7 +62,7 @@ def plan_levels(samples: int, channels: int, rate_hz: int) -> PeakIndex:
     offsets = []
     for count in blocks:
         offsets.append(offset)
-        offset += count * channels * _VALUE_BYTES
+        offset += count * channels * VALUE_BYTES
     return PeakIndex(
         rate_hz=rate_hz,
         channels=channels,
@@ -182,7 +182,7 @@ def build(take: Path, target: Path, *, progress: Progress | None = None, name: s
     spans = -(-index.blocks[0] // span_blocks)
     workers = min(os.cpu_count() or 1, spans, 4)
     with target.open("w+b") as out:
-        _write_header(out, index)
+        write_header(out, index)
         done = [0] * workers
 
         def work(worker: int) -> None:
@@ -221,7 +221,7 @@ class GrowingPeaks:
         self._fold = _PcmFold(take, layout)
         self._next_span = 0
         self._out = target.open("w+b")
-        _write_header(self._out, self.index)
+        write_header(self._out, self.index)
 
     def advance(self, received_bytes: int) -> None:
         """Folds every span that lies within the first `received_bytes` of the file."""
@@ -243,7 +243,8 @@ class GrowingPeaks:
         self._out.close()
 
 
-def _write_header(out: BinaryIO, index: PeakIndex) -> None:
+def write_header(out: BinaryIO, index: PeakIndex) -> None:
+    """The head of a pyramid's file; the levels follow, at `index.offsets`."""
     levels = len(index.blocks)
     head = (index.rate_hz, index.channels, index.samples, BASE_BLOCK_SAMPLES, FACTOR, levels, 0)
     out.write(_HEAD.pack(_MAGIC, _VERSION, *head))
@@ -281,11 +282,11 @@ def _write_span(fd: int, index: PeakIndex, fold: _Fold, span: int, span_blocks: 
 
 
 def _write(fd: int, index: PeakIndex, level: int, first: int, peaks: Peaks) -> None:
-    os.pwrite(fd, peaks.tobytes(), index.offsets[level] + first * index.channels * _VALUE_BYTES)
+    os.pwrite(fd, peaks.tobytes(), index.offsets[level] + first * index.channels * VALUE_BYTES)
 
 
 def _read(fd: int, index: PeakIndex, level: int) -> Peaks:
-    raw = os.pread(fd, index.blocks[level] * index.channels * _VALUE_BYTES, index.offsets[level])
+    raw = os.pread(fd, index.blocks[level] * index.channels * VALUE_BYTES, index.offsets[level])
     return np.frombuffer(raw, dtype=np.float32).reshape(-1, index.channels, 3)
 
 
@@ -381,7 +382,7 @@ class PeakFile:
             raise IndexError(f"level {level} of {len(index.blocks)}")
         first = min(max(0, first_block), index.blocks[level])
         count = min(max(0, blocks), index.blocks[level] - first)
-        width = index.channels * _VALUE_BYTES
+        width = index.channels * VALUE_BYTES
         with self._path.open("rb") as file:
             return os.pread(file.fileno(), count * width, index.offsets[level] + first * width)
 

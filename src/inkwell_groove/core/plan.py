@@ -49,6 +49,8 @@ class Plan(BaseModel):
 
     take_sha256: str
     take_samples: int = Field(ge=1)
+    side_start_sample: int = Field(default=0, ge=0, description="Where the side begins, in a take of several sides.")
+    side_end_sample: int | None = Field(default=None, description="Where it ends; none for the take's end.")
     tracks: tuple[TrackSpan, ...] = ()
     gaps: Literal["kept", "left out"] = Field(
         default="kept", description="Whether a gap between two tracks is kept at the end of the first of them."
@@ -61,13 +63,27 @@ class Plan(BaseModel):
                 raise ValueError(
                     f"tracks overlap: one ends at {before.end_sample}, the next starts at {after.start_sample}"
                 )
-        if self.tracks and self.tracks[-1].end_sample > self.take_samples:
+        if not self.side_start_sample < self.end_sample <= self.take_samples:
             raise ValueError(
-                f"the last track ends at {self.tracks[-1].end_sample}, after the take's {self.take_samples}"
+                f"the side cannot be {self.side_start_sample} to {self.end_sample} of the take's {self.take_samples}"
+            )
+        if self.tracks and self.tracks[0].start_sample < self.side_start_sample:
+            raise ValueError(
+                f"the first track starts at {self.tracks[0].start_sample}, before the side at {self.side_start_sample}"
+            )
+        if self.tracks and self.tracks[-1].end_sample > self.end_sample:
+            whose = "take's" if self.side_end_sample is None else "side's"
+            raise ValueError(
+                f"the last track ends at {self.tracks[-1].end_sample}, after the {whose} {self.end_sample}"
             )
         if len({track.key for track in self.tracks}) != len(self.tracks):
             raise ValueError("two tracks have the same key")
         return self
+
+    @property
+    def end_sample(self) -> int:
+        """Where the side ends in the take."""
+        return self.take_samples if self.side_end_sample is None else self.side_end_sample
 
     def index_of(self, key: str) -> int:
         for index, track in enumerate(self.tracks):
@@ -106,7 +122,7 @@ def move_edge(plan: Plan, key: str, edge: Edge, to_sample: int, *, carry: bool =
     now = track.start_sample if edge == "start" else track.end_sample
     low, high = _room(plan, index, edge)
     if carry:
-        high = plan.take_samples - plan.tracks[-1].end_sample + now
+        high = plan.end_sample - plan.tracks[-1].end_sample + now
     by = max(low, min(high, to_sample)) - now
     tracks = list(plan.tracks)
     if edge == "start":
@@ -136,7 +152,7 @@ def move_join(plan: Plan, key: str, by_samples: int, *, carry: bool = False) -> 
     before = plan.tracks[index - 1]
     low = before.start_sample + MIN_TRACK_SAMPLES - before.end_sample
     high = (
-        plan.take_samples - plan.tracks[-1].end_sample
+        plan.end_sample - plan.tracks[-1].end_sample
         if carry
         else track.end_sample - MIN_TRACK_SAMPLES - track.start_sample
     )
@@ -157,9 +173,10 @@ def split(plan: Plan, at_sample: int, new_key: Callable[[], str], *, track_sampl
     Inside a track it divides it in two that touch; the first keeps its key. Outside all tracks a new track is made
     there, up to `track_samples` long or as far as there is room.
     """
-    if not 0 < at_sample < plan.take_samples:
+    if not plan.side_start_sample < at_sample < plan.end_sample:
         raise Refused(
-            f"sample {at_sample} is outside the take's {plan.take_samples}", remedy="Choose a place in the side"
+            f"sample {at_sample} is outside the side's {plan.side_start_sample} to {plan.end_sample}",
+            remedy="Choose a place in the side",
         )
     tracks = list(plan.tracks)
     for index, track in enumerate(tracks):
@@ -172,7 +189,7 @@ def split(plan: Plan, at_sample: int, new_key: Callable[[], str], *, track_sampl
         if at_sample in (track.start_sample, track.end_sample):
             raise Refused("there is a join at this very place", remedy="Move it, or choose another place")
     after = [track.start_sample for track in tracks if track.start_sample > at_sample]
-    end = min([plan.take_samples, at_sample + track_samples, *after])
+    end = min([plan.end_sample, at_sample + track_samples, *after])
     tracks.append(TrackSpan(key=new_key(), start_sample=at_sample, end_sample=end))
     return with_tracks(plan, tuple(sorted(tracks, key=lambda track: track.start_sample)))
 
@@ -209,7 +226,7 @@ def _room(plan: Plan, index: int, edge: Edge) -> tuple[int, int]:
     """How far an edge may go without touching what is not its own."""
     track = plan.tracks[index]
     if edge == "start":
-        low = plan.tracks[index - 1].end_sample if index else 0
+        low = plan.tracks[index - 1].end_sample if index else plan.side_start_sample
         return low, track.end_sample - MIN_TRACK_SAMPLES
-    high = plan.tracks[index + 1].start_sample if index + 1 < len(plan.tracks) else plan.take_samples
+    high = plan.tracks[index + 1].start_sample if index + 1 < len(plan.tracks) else plan.end_sample
     return track.start_sample + MIN_TRACK_SAMPLES, high

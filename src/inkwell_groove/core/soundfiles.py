@@ -11,7 +11,7 @@ from typing import cast
 import soundfile
 
 from inkwell_groove.core.errors import NotSound, Truncated
-from inkwell_groove.core.sound import Samples, SoundFormat, Word
+from inkwell_groove.core.sound import Samples, SoundFormat, SoundReader, Word
 
 _WORD_OF_SUBTYPE: dict[str, Word] = {
     "PCM_U8": "u8",
@@ -89,6 +89,19 @@ class FileReader:
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
         self.close()
+
+
+class Stretch:
+    """Part of a recording, as a reader of its own: its sample 0 is the recording's `start_sample`."""
+
+    def __init__(self, reader: SoundReader, start_sample: int, end_sample: int) -> None:
+        self._reader = reader
+        self._start = start_sample
+        self.format = reader.format.model_copy(update={"samples": end_sample - start_sample})
+
+    def read(self, start_sample: int, samples: int) -> Samples:
+        left = max(0, self.format.samples - start_sample)
+        return self._reader.read(self._start + start_sample, min(samples, left))
 
 
 def blocks(reader: FileReader, start_sample: int, end_sample: int, block_samples: int) -> Iterator[Samples]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import deque
+
 import numpy as np
 import numpy.typing as npt
 from scipy.signal import decimate, get_window
@@ -20,18 +22,25 @@ class Hum:
     line, because hum is always there and bass notes are not.
     """
 
-    def __init__(self, *, rate_hz: int) -> None:
+    def __init__(self, *, rate_hz: int, keep: int | None = None) -> None:
+        """`keep` is how many of the latest stretches are judged; all of them without it."""
         self._rate_hz = rate_hz
         self._factor = max(1, rate_hz // 2_000)
-        self._rest = np.zeros(0)
-        self._spectra: list[npt.NDArray[np.float64]] = []
+        self._rest: list[npt.NDArray[np.float64]] = []
+        self._waiting = 0
+        self._spectra: deque[npt.NDArray[np.float64]] = deque(maxlen=keep)
         self._block = round(_HUM_BLOCK_S * rate_hz / self._factor) * self._factor
 
     def feed(self, audio: Audio) -> None:
-        self._rest = np.concatenate((self._rest, audio.mean(axis=1)))
-        while len(self._rest) >= self._block:
-            self._take(self._rest[: self._block])
-            self._rest = self._rest[self._block :]
+        self._rest.append(audio.mean(axis=1))
+        self._waiting += len(audio)
+        if self._waiting < self._block:
+            return
+        joined = np.concatenate(self._rest)
+        whole = len(joined) // self._block * self._block
+        for first in range(0, whole, self._block):
+            self._take(joined[first : first + self._block])
+        self._rest, self._waiting = [joined[whole:]], len(joined) - whole
 
     def _take(self, signal: npt.NDArray[np.float64]) -> None:
         low = signal

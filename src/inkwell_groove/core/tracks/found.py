@@ -21,3 +21,16 @@ class FoundTracks(BaseModel):
     tracks: tuple[FoundTrack, ...]
     speed_ratio: float | None
     floor_dbfs: float
+
+    def moved(self, by_samples: int) -> FoundTracks:
+        """The same, for a recording that begins `by_samples` before the part that was looked at."""
+        moved = (
+            track.model_copy(
+                update={
+                    "start_sample": track.start_sample + by_samples,
+                    "end_sample": track.end_sample + by_samples,
+                }
+            )
+            for track in self.tracks
+        )
+        return self.model_copy(update={"tracks": tuple(moved)})

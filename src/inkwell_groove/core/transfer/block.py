@@ -1,0 +1,68 @@
+"""A block of samples as a source hands it over, and the pre-roll that is kept of them."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+Whole = npt.NDArray[np.int32]  # (samples, channels), left-justified: full scale is 2**31, whatever the word length
+
+
+@dataclass(frozen=True)
+class Block:
+    """Samples [first_sample, first_sample + len(samples)) by the source's own count.
+
+    `sequence` goes up by one with each block. `captured_at_s` is when the last sample was taken, on a steady clock of
+    the source's computer: it tells of samples that went missing before anybody counted them.
+    """
+
+    sequence: int
+    first_sample: int
+    captured_at_s: float
+    samples: Whole
+
+    @property
+    def end_sample(self) -> int:
+        return self.first_sample + len(self.samples)
+
+    def after(self, skip: int) -> Block:
+        """The block without its first `skip` samples."""
+        return Block(self.sequence, self.first_sample + skip, self.captured_at_s, self.samples[skip:])
+
+
+class PreRoll:
+    """The newest blocks, as many as cover a stretch of samples."""
+
+    def __init__(self, samples: int) -> None:
+        self._samples = samples
+        self._blocks: deque[Block] = deque()
+
+    def keep(self, block: Block) -> None:
+        self._blocks.append(block)
+        while self._blocks and self._blocks[0].end_sample <= block.end_sample - self._samples:
+            self._blocks.popleft()
+
+    def since(self, sample: int) -> list[Block]:
+        """The blocks from `sample` on, the first of them cut there; fewer where that is no longer kept."""
+        return [block.after(max(0, sample - block.first_sample)) for block in self._blocks if block.end_sample > sample]
+
+    def clear(self) -> None:
+        self._blocks.clear()
+
+
+def from_float(samples: npt.NDArray[np.floating]) -> Whole:
+    """Floats with full scale 1.0 as 24-bit integers, left-justified; what is beyond full scale is clipped to it.
+
+    Exact for floats that came from integers of up to 24 bit, as browsers give them.
+    """
+    whole = np.clip(np.rint(samples.astype(np.float64) * 8388608.0), -8388608, 8388607)
+    return whole.astype(np.int32) << 8
+
+
+def to_pcm(samples: Whole, bits: int) -> bytes:
+    """Little-endian PCM of 16, 24 or 32 bit: the upper bytes of each value, interleaved."""
+    raw = np.ascontiguousarray(samples, dtype="<i4").view(np.uint8).reshape(-1, 4)
+    return raw[:, 4 - bits // 8 :].tobytes()
