@@ -1,0 +1,141 @@
+"""The simulated audio interface: gain, converter, clock. It overloads as converters do, and drops blocks when told.
+
+Real time by default; a factor makes its clock run faster, infinity as fast as samples can be made. All its times are
+those of its own clock, so that what is measured against the clock holds at any factor.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+import time
+from typing import Literal, Protocol
+
+import numpy as np
+
+from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.sound import Audio
+from inkwell_groove.core.transfer.block import Block
+from inkwell_groove.core.transfer.gain import GainRange
+from inkwell_groove.devices.source import Control, SourceFacts
+
+GAIN = GainRange(lowest_db=-20.0, highest_db=40.0, step_db=0.5)
+_BLOCK_S = 0.02
+_FULL_24 = 8388608.0
+
+Wiring = Literal["stereo", "swapped", "left dead", "right dead"]
+WIRINGS: tuple[Wiring, ...] = ("stereo", "swapped", "left dead", "right dead")
+_KNOB_DB = tuple(str(db) for db in range(-12, 13, 3))
+_FAULTS = ("drop a block", "drop a block unseen", "repeat a block")
+
+
+class Playing(Protocol):
+    """A deck: a signal, and the hands at it."""
+
+    def play(self, samples: int) -> Audio: ...
+    def controls(self) -> list[Control]: ...
+    def operate(self, control: str, value: str = "") -> None: ...
+    def on(self) -> str | None: ...
+    def close(self) -> None: ...
+
+
+class SimulatedInterface:
+    """A `Source` over a deck."""
+
+    def __init__(self, facts: SourceFacts, deck: Playing, *, rate_hz: int, speed: float = 1.0) -> None:
+        self.facts = facts
+        self.rate_hz = rate_hz
+        self.channels = 2
+        self.deck = deck
+        self._speed = speed
+        self._gain_db = 0.0
+        self._wiring: Wiring = "stereo"
+        self._block = round(_BLOCK_S * rate_hz)
+        self._sequence = 0
+        self._at = 0  # samples counted
+        self._elapsed = 0  # samples of its own time: those dropped unseen are in here and not counted
+        self._faults: list[str] = []
+        self._lock = threading.Lock()
+        self._began_s = time.monotonic()
+
+    @property
+    def gain_db(self) -> float | None:
+        """None where it is a knob: the application cannot know how that stands."""
+        return None if self.facts.gain is None else self._gain_db
+
+    def set_gain(self, gain_db: float) -> float:
+        if self.facts.gain is None:
+            raise Refused("this interface's gain is a knob", where=self.facts.name, remedy="Turn it by hand")
+        self._gain_db = self.facts.gain.nearest(gain_db)
+        return self._gain_db
+
+    def read(self, timeout_s: float) -> Block | None:
+        if not self._wait(timeout_s):
+            return None
+        audio = self.deck.play(self._block)
+        with self._lock:
+            fault = self._faults.pop(0) if self._faults else ""
+        self._elapsed += self._block
+        if fault == "drop a block":
+            self._at += self._block
+            self._sequence += 1
+            return self.read(timeout_s)
+        if fault == "drop a block unseen":
+            return self.read(timeout_s)
+        block = Block(self._sequence, self._at, self._elapsed / self.rate_hz, self._convert(audio))
+        if fault == "repeat a block":
+            return Block(self._sequence, max(0, self._at - self._block), self._elapsed / self.rate_hz, block.samples)
+        self._at += self._block
+        self._sequence += 1
+        return block
+
+    def _wait(self, timeout_s: float) -> bool:
+        """Until the next block is due by the device's clock."""
+        if math.isinf(self._speed):
+            return True
+        due_s = self._began_s + (self._elapsed + self._block) / self.rate_hz / self._speed
+        left_s = due_s - time.monotonic()
+        if left_s > timeout_s:
+            time.sleep(timeout_s)
+            return False
+        if left_s > 0:
+            time.sleep(left_s)
+        return True
+
+    def _convert(self, audio: Audio) -> np.ndarray:
+        """Gain, wiring, and 24 bits: beyond full scale it clips."""
+        whole = np.rint(audio * (10 ** (self._gain_db / 20) * _FULL_24)) if self._gain_db else np.rint(audio * _FULL_24)
+        whole = np.clip(whole, -_FULL_24, _FULL_24 - 1).astype(np.int32)
+        if self._wiring == "swapped":
+            whole = whole[:, ::-1]
+        elif self._wiring != "stereo":
+            whole[:, 0 if self._wiring == "left dead" else 1] = 0
+        return np.ascontiguousarray(whole) << 8
+
+    def controls(self) -> list[Control]:
+        faults = [Control(name=name, label=name.capitalize()) for name in _FAULTS]
+        wiring = Control(name="wiring", label="Cables", choices=WIRINGS, value=self._wiring)
+        knob = Control(name="knob", label="Gain knob, dB", choices=_KNOB_DB, value=f"{self._gain_db:.0f}")
+        by_hand = [knob] if self.facts.gain is None else []
+        return [*self.deck.controls(), *by_hand, wiring, *faults]
+
+    def operate(self, control: str, value: str = "") -> None:
+        if control == "wiring":
+            if value not in WIRINGS:
+                raise Refused(
+                    f"cables cannot be '{value}'", where=self.facts.name, remedy=f"Choose {', '.join(WIRINGS)}"
+                )
+            self._wiring = value  # type: ignore[assignment]
+        elif control == "knob" and self.facts.gain is None and value in _KNOB_DB:
+            self._gain_db = float(value)
+        elif control in _FAULTS:
+            with self._lock:
+                self._faults.append(control)
+        else:
+            self.deck.operate(control, value)
+
+    def sides_playing(self) -> str | None:
+        return self.deck.on()
+
+    def close(self) -> None:
+        self.deck.close()
