@@ -4,6 +4,7 @@ takes/ab/abcdef...       recordings as they came, under their SHA-256, read-only
 pictures/ab/abcdef...    artwork, likewise
 derived/abcdef.../       what can be made again from a take: peaks, a decoded copy of a lossy one
 uploads/17               a recording on its way in
+recordings/17/           a recording that is going on: its sound, which is a file at every moment, and its peaks
 work/...                 where jobs write before they rename; emptied when the server starts
 sealed/WH-0012/3/...     packages
 """
@@ -34,7 +35,7 @@ class MediaStore:
 
     def __init__(self, root: Path) -> None:
         self.root = root
-        for name in ("takes", "pictures", "derived", "uploads", "work", "sealed"):
+        for name in ("takes", "pictures", "derived", "uploads", "recordings", "work", "sealed"):
             (root / name).mkdir(parents=True, exist_ok=True)
 
     def take(self, sha256: str) -> Path:
@@ -52,8 +53,21 @@ class MediaStore:
     def forget_upload(self, upload_id: int) -> None:
         """Removes an upload and all that was made while it came in."""
         path = self.upload(upload_id)
-        for file in (path, path.with_name(f"{path.name}.peaks")):
+        for file in (path, path.with_name(f"{path.name}.peaks"), path.with_name(f"{path.name}.kept")):
             file.unlink(missing_ok=True)
+
+    def recording(self, recording_id: int) -> Path:
+        """The folder of a recording that is going on."""
+        return self.root / "recordings" / str(int(recording_id))
+
+    def forget_recording(self, recording_id: int) -> None:
+        """Removes what is left of a recording whose sound was moved in among the takes."""
+        shutil.rmtree(self.recording(recording_id), ignore_errors=True)
+
+    def free_bytes(self) -> int:
+        """What may still be written on the store's disk."""
+        room = os.statvfs(self.root)
+        return room.f_bavail * room.f_frsize
 
     def package(self, folder: str) -> Path:
         """A package by the folder the database gives for it."""

@@ -2,8 +2,8 @@
 
 A docket has carriers, a carrier sides, a side takes, of which one is chosen. A side's plan is a chain of versions,
 each pointing at the one it was made from; the side points at the current one, so undo is moving a pointer. What is
-said of the release and its tracks is one row a field, each with its origin. Jobs, packages and the ledger hang from
-the docket.
+said of the release and its tracks is one row a field, each with its origin. Jobs, packages, recordings that are going
+on and the ledger hang from the docket. A chain is said once, and copied into every take that came through it.
 """
 
 from __future__ import annotations
@@ -74,7 +74,7 @@ class Docket(Base):
 
 
 class Carrier(Base):
-    """A physical object."""
+    """A physical object: what it is, how it is played, what state it is in."""
 
     __tablename__ = "carrier"
     __table_args__ = (UniqueConstraint("docket_id", "number"),)
@@ -83,6 +83,12 @@ class Carrier(Base):
     docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"))
     number: Mapped[int]
     format: Mapped[str] = mapped_column(String(40))
+    speed: Mapped[str] = mapped_column(String(40), default="")
+    equalisation: Mapped[str] = mapped_column(String(80), default="")
+    condition: Mapped[str] = mapped_column(Text, default="")
+    playing_order: Mapped[str] = mapped_column(String(40), default="")
+    tape_type: Mapped[str] = mapped_column(String(40), default="")
+    noise_reduction: Mapped[str] = mapped_column(String(40), default="")
 
     docket: Mapped[Docket] = relationship(back_populates="carriers")
     sides: Mapped[list[Side]] = relationship(back_populates="carrier", order_by="Side.letter")
@@ -97,6 +103,7 @@ class Side(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     carrier_id: Mapped[int] = mapped_column(ForeignKey("carrier.id"))
     letter: Mapped[str] = mapped_column(String(2))
+    expected_s: Mapped[float | None]
     chosen_take_id: Mapped[int | None] = mapped_column(ForeignKey("take.id", use_alter=True))
     plan_version_id: Mapped[int | None] = mapped_column(ForeignKey("plan_version.id", use_alter=True))
 
@@ -127,6 +134,11 @@ class Take(Base):
     clipped_runs: Mapped[int | None]
     taken_in_at: Mapped[datetime] = mapped_column(default=now)
     taken_in_by: Mapped[str] = mapped_column(String(100))
+    # How it was recorded here (`views.Transferred`); none for a file that was brought.
+    transferred: Mapped[dict[str, Any] | None]
+    # Where the side lies in a take of several sides; the same file then is a take of each of them.
+    side_start_sample: Mapped[int] = mapped_column(BigInteger, default=0)
+    side_end_sample: Mapped[int | None] = mapped_column(BigInteger)
 
     side: Mapped[Side] = relationship(back_populates="takes", foreign_keys=[side_id])
 
@@ -212,6 +224,36 @@ class Upload(Base):
     state: Mapped[str] = mapped_column(String(20), default="receiving")
     refusal: Mapped[dict[str, Any] | None]
     started_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class StoredChain(Base):
+    """A chain, stored once. Never changed: another one gets a row of its own, and this one may be retired."""
+
+    __tablename__ = "chain"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime] = mapped_column(default=now)
+    made_by: Mapped[str] = mapped_column(String(100))
+    retired_at: Mapped[datetime | None]
+
+
+class Recording(Base):
+    """A recording that is going on, or ended and is being made a take. Its row outlives the server that began it.
+
+    `document` is what is needed to finish it without that server: `recorder.Begun`, as data.
+    """
+
+    __tablename__ = "recording"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), index=True)
+    side_id: Mapped[int] = mapped_column(ForeignKey("side.id"))
+    transfer_key: Mapped[str] = mapped_column(String(32, collation=EXACT), index=True)
+    state: Mapped[str] = mapped_column(String(20), default="recording")
+    document: Mapped[dict[str, Any]]
+    refusal: Mapped[dict[str, Any] | None]
+    began_at: Mapped[datetime] = mapped_column(default=now)
 
 
 class Job(Base):

@@ -19,6 +19,13 @@ class Settings(BaseSettings):
     frontend_root: Path = _ROOT / "frontend" / "dist"
     port: int = 8420
     workers: int = Field(default=2, ge=1, le=32, description="Jobs that run at the same time.")
+    carriers_root: Path = Field(
+        default=_ROOT / "var" / "demo" / "carriers", description="What the simulated decks can play."
+    )
+    device_speed: float = Field(default=1.0, gt=0, description="How much faster than real time simulated devices run.")
+    reserve_bytes: int = Field(
+        default=256 * 1024**2, ge=0, description="A recording stops while this much is left on the disk."
+    )
     max_upload_bytes: int = Field(default=64 * 1024**3, description="The largest recording that is taken in.")
     archivist: str = Field(default="archivist", description="Who the ledger says did it, until there are accounts.")
 

@@ -4,19 +4,20 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends, Request
+from fastapi import Depends
+from starlette.requests import HTTPConnection
 
 from inkwell_groove.workroom.room import Workroom
 
 
-def _workroom(request: Request) -> Workroom:
-    room: Workroom = request.app.state.workroom
+def _workroom(connection: HTTPConnection) -> Workroom:
+    room: Workroom = connection.app.state.workroom
     return room
 
 
-def _who(request: Request) -> str:
+def _who(connection: HTTPConnection) -> str:
     """Until there are accounts, everybody at this machine is the one archivist of the settings."""
-    room: Workroom = request.app.state.workroom
+    room: Workroom = connection.app.state.workroom
     return room.settings.archivist
 
 

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core import filing
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, clean_text, field
-from inkwell_groove.core.errors import Conflict, Refused
+from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
 from inkwell_groove.store.models import Carrier, DescribedValue, Docket, LedgerEntry, Side, now
 from inkwell_groove.workroom import ledger
@@ -25,6 +25,13 @@ CARRIER_FORMATS = {
     "10-inch shellac": ("A", "B"),
     "Cassette": ("A", "B"),
 }
+# As such a carrier is mostly played (common practice).
+CARRIER_SPEEDS = {
+    "LP": "33 1/3 rpm",
+    "7-inch single": "45 rpm",
+    "10-inch shellac": "78.26 rpm",
+    "Cassette": "4.76 cm/s",
+}
 MAX_PAGE = 200
 _SHELFMARK = re.compile(r"[^\x00-\x1f\x7f]{1,100}")
 
@@ -32,12 +39,16 @@ _SHELFMARK = re.compile(r"[^\x00-\x1f\x7f]{1,100}")
 class Dockets(Part):
     """Opening, finding and describing dockets; the ledger."""
 
-    def open(self, *, shelfmark: str, carrier_format: str, carriers: int, who: str) -> DocketView:
+    def open(
+        self, *, shelfmark: str, carrier_format: str, carriers: int, who: str, catalogue_number: str = ""
+    ) -> DocketView:
         """A new docket with its carriers and their sides.
 
-        Raises Refused for an empty shelfmark or an unknown format, Conflict where the shelfmark is taken.
+        A catalogue number alone will do: it then is the shelfmark too, until there is a better one. Raises Refused for
+        an empty shelfmark or an unknown format, Conflict where the shelfmark is taken.
         """
-        shelfmark = clean_text(shelfmark)
+        catalogue_number = field(RELEASE_FIELDS, "catalogue_number").accept(catalogue_number)
+        shelfmark = clean_text(shelfmark) or catalogue_number
         if not _SHELFMARK.fullmatch(shelfmark):
             raise Refused("a shelfmark has 1 to 100 characters", where="shelfmark", remedy="Write it as on the carrier")
         if carrier_format not in CARRIER_FORMATS:
@@ -65,7 +76,19 @@ class Dockets(Part):
                 # Sides of a second disc go on in the alphabet, as sleeves print them.
                 letters = [chr(65 + 2 * (number - 1)), chr(66 + 2 * (number - 1))]
                 carrier.sides = [Side(letter=letter) for letter in letters]
+                carrier.speed, carrier.equalisation = CARRIER_SPEEDS[carrier_format], ""
+                carrier.condition = carrier.playing_order = carrier.tape_type = carrier.noise_reduction = ""
                 docket.carriers.append(carrier)
+            if catalogue_number:
+                docket.fields.append(
+                    DescribedValue(
+                        track_key="",
+                        field="catalogue_number",
+                        value=catalogue_number,
+                        origin=TYPED,
+                        changed_at=now(),
+                    )
+                )
             session.add(docket)
             session.flush()
             after = {"shelfmark": shelfmark, "format": carrier_format, "carriers": carriers}
@@ -143,6 +166,55 @@ class Dockets(Part):
                 docket.fields.remove(row)
                 session.delete(row)
         return before, after
+
+    def say_of_carrier(
+        self, carrier_id: int, *, said: dict[str, str], expected_s: dict[int, float | None], who: str
+    ) -> DocketView:
+        """Sets what is said of a carrier (speed, condition ...) and how long its sides should be, in seconds by side.
+
+        Raises Missing, Refused for a length that cannot be.
+        """
+        with self._database.begin() as session:
+            carrier = session.get(Carrier, carrier_id)
+            if carrier is None:
+                raise Missing(f"there is no carrier {carrier_id}", remedy="Reload the docket")
+            before: dict[str, Any] = {}
+            after: dict[str, Any] = {}
+            for name, given in said.items():
+                value = clean_text(given)
+                old = getattr(carrier, name)
+                if value != old:
+                    setattr(carrier, name, value)
+                    label = name.replace("_", " ")
+                    before[label], after[label] = old, value
+            by_id = {side.id: side for side in carrier.sides}
+            for side_id, length_s in expected_s.items():
+                if side_id not in by_id:
+                    raise Missing(f"this carrier has no side {side_id}", remedy="Reload the docket")
+                side = by_id[side_id]
+                if length_s is not None and not 1.0 <= length_s <= 14_400.0:
+                    raise Refused(
+                        f"a side of {length_s:g} s cannot be",
+                        where=f"length of side {side.letter}",
+                        remedy="Write minutes and seconds, as 21:30",
+                    )
+                if length_s != side.expected_s:
+                    label = f"expected length of side {side.letter}"
+                    before[label], after[label] = side.expected_s, length_s
+                    side.expected_s = length_s
+            if after:
+                carrier.docket.changed_at = now()
+                ledger.record(
+                    session,
+                    who=who,
+                    action=f"carrier {carrier.number}: {', '.join(after)} said",
+                    docket_id=carrier.docket_id,
+                    before=before,
+                    after=after,
+                )
+            docket_id = carrier.docket_id
+        self._events.docket_changed(docket_id)
+        return self.view(docket_id)
 
     def set_patterns(self, docket_id: int, *, folder: str, file: str, who: str) -> DocketView:
         """Sets how folders and files are named. Raises Refused, naming pattern and field, for one that cannot be."""

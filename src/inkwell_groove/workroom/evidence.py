@@ -7,24 +7,38 @@ from inkwell_groove.workroom.views import ArtworkView, Evidence, SideView, Stand
 SURE = 0.7  # below this a join is to be heard before it is trusted
 
 
-def intake(sides: list[SideView], uploads: list[UploadView]) -> Evidence:
-    takes = [take for side in sides for take in side.takes]
+def intake(formats: list[str], sides: list[SideView], uploads: list[UploadView]) -> Evidence:
     refused = [upload for upload in uploads if upload.state == "refused"]
     if refused:
         return Evidence(stage="intake", line=f"{refused[0].name} was refused", mood="missing")
     if any(upload.state == "taking in" for upload in uploads):
         return Evidence(stage="intake", line="taking in", mood="doubtful")
+    many = f"{len(formats)} x {formats[0]}" if len(formats) > 1 else formats[0]
+    return Evidence(stage="intake", line=f"{many}, {len(sides)} side{'s' if len(sides) > 1 else ''}", mood="done")
+
+
+def transfer(sides: list[SideView]) -> Evidence:
+    takes = [take for side in sides for take in side.takes]
     if not takes:
-        return Evidence(stage="intake", line="no recording yet", mood="not begun")
+        return Evidence(stage="transfer", line="no recording yet", mood="not begun")
     count = f"{len(takes)} take{'s' if len(takes) > 1 else ''}"
     if not all(take.format.lossless for take in takes):
-        return Evidence(stage="intake", line=f"{count}, one lossy: reference only", mood="doubtful")
+        return Evidence(stage="transfer", line=f"{count}, one lossy: reference only", mood="doubtful")
+    chosen = [take for side in sides for take in side.takes if take.id == side.chosen_take_id]
+    faults = sum(len(take.transferred.faults) for take in chosen if take.transferred)
+    if faults:
+        line = f"{count}, {faults} fault{'s' if faults > 1 else ''} while recording"
+        return Evidence(stage="transfer", line=line, mood="missing")
     peaks = [take.sample_peak_dbfs for take in takes if take.sample_peak_dbfs is not None]
     clipped = sum(take.clipped_runs or 0 for take in takes)
     level = f", peak {max(peaks):.1f} dBFS".replace("-", "−") if peaks else ", silent"
     damage = f", {clipped} clipped" if clipped else ", nothing clipped"
+    bare = [side.letter for side in sides if not side.takes]
+    if bare:
+        line = f"{count}, side {bare[0]} is still to come"
+        return Evidence(stage="transfer", line=line, mood="missing")
     return Evidence(
-        stage="intake", line=f"{count}, {_formats(takes)}{level}{damage}", mood="doubtful" if clipped else "done"
+        stage="transfer", line=f"{count}, {_formats(takes)}{level}{damage}", mood="doubtful" if clipped else "done"
     )
 
 

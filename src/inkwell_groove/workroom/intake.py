@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import AsyncIterator
 from typing import Any
 
@@ -11,18 +10,16 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, Missing, NotSound, Refused
-from inkwell_groove.core.plan import Plan
-from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.store.models import Job, PlanVersion, Side, Take, Upload, now
+from inkwell_groove.store.models import Job, Upload, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
-from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import docket_row, received_bytes, side_label, side_row, sides_of
 from inkwell_groove.workroom.receiving import Receiving
+from inkwell_groove.workroom.takes import Takes, made_take
 from inkwell_groove.workroom.views import UploadView
 
 TAKE_IN = "take in"
@@ -31,9 +28,9 @@ TAKE_IN = "take in"
 class Intake(Part):
     """Uploads, and the takes they become."""
 
-    def __init__(self, database: Database, media: MediaStore, events: Events, plans: Plans, *, max_bytes: int) -> None:
+    def __init__(self, database: Database, media: MediaStore, events: Events, takes: Takes, *, max_bytes: int) -> None:
         super().__init__(database, media, events)
-        self._plans = plans
+        self._takes = takes
         self._max_bytes = max_bytes
         self._receiving: dict[int, Receiving] = {}
 
@@ -54,8 +51,7 @@ class Intake(Part):
                 where=name,
                 remedy=f"At most {self._max_bytes / 1e9:.0f} GB are taken in: divide it",
             )
-        room = os.statvfs(self._media.root)
-        if size_bytes * 1.1 > room.f_bavail * room.f_frsize:
+        if size_bytes * 1.1 > self._media.free_bytes():
             raise Conflict(
                 f"there is no room for {size_bytes / 1e9:.1f} GB",
                 where="the media store",
@@ -167,29 +163,6 @@ class Intake(Part):
         self._media.forget_upload(upload_id)
         self._events.docket_changed(docket_id)
 
-    def choose_take(self, side_id: int, take_id: int, *, who: str) -> None:
-        """Makes another take the side's chosen one. The plan begins anew: its samples are another take's."""
-        with self._database.begin() as session:
-            side = side_row(session, side_id, lock=True)
-            take = next((one for one in side.takes if one.id == take_id), None)
-            if take is None:
-                raise Missing(f"this side has no take {take_id}", remedy="Reload the docket")
-            before = {"take_id": side.chosen_take_id, "plan_version": side.plan_version_id}
-            docket = side.carrier.docket
-            self._choose(session, side, take, who)
-            docket.changed_at = now()
-            ledger.record(
-                session,
-                who=who,
-                action=f"{side_label(side)}: take {take.name} chosen",
-                docket_id=docket.id,
-                before=before,
-                after={"take_id": take.id, "plan_version": side.plan_version_id},
-            )
-            self._plans.ask_to_find(session, side, count=None, who=who)
-        self.jobs.wake()
-        self._events.docket_changed(docket.id)
-
     def _ask(self, session: Session, upload: Upload, extra: dict[str, Any]) -> UploadView:
         upload.state, upload.refusal = "taking in", None
         arguments = {"media_root": str(self._media.root), "upload_id": upload.id, "name": upload.name, **extra}
@@ -200,46 +173,13 @@ class Intake(Part):
         who = job.arguments["who"]
         upload = self._row(session, job.arguments["upload_id"])
         side = side_row(session, upload.side_id, lock=True)
-        docket = side.carrier.docket
-        form = SoundFormat.model_validate(result["format"])
-        take = Take(
-            side=side,
-            name=upload.name,
-            sha256=result["sha256"],
-            size_bytes=result["size_bytes"],
-            note=result["note"],
-            sample_peak_dbfs=result["sample_peak_dbfs"],
-            clipped_runs=result["clipped_runs"],
-            taken_in_at=now(),
-            taken_in_by=who,
-            **form.model_dump(exclude={"duration_s", "is_float", "bits"}),
-        )
-        session.add(take)
-        session.flush()
-        if side.chosen_take_id is None:
-            self._choose(session, side, take, who)
-            self._plans.ask_to_find(session, side, count=None, who=who)
-        docket.changed_at = now()
+        take = made_take(result, name=upload.name, who=who)
+        self._takes.add(session, side, take, who=who)
         after = {"take_id": take.id, "sha256": take.sha256, "samples": take.samples, "rate_hz": take.rate_hz}
         action = f"{side_label(side)}: {take.name} taken in"
-        ledger.record(session, who=who, action=action, docket_id=docket.id, after=after)
+        ledger.record(session, who=who, action=action, docket_id=side.carrier.docket_id, after=after)
         session.delete(upload)
         self._media.forget_upload(upload.id)
-
-    def _choose(self, session: Session, side: Side, take: Take, who: str) -> None:
-        plan = Plan(take_sha256=take.sha256, take_samples=take.samples)
-        version = PlanVersion(
-            side_id=side.id,
-            parent_id=None,
-            document=plan.model_dump(mode="json"),
-            action="take chosen",
-            made_at=now(),
-            made_by=who,
-        )
-        session.add(version)
-        session.flush()
-        side.chosen_take, side.plan_version = take, version
-        session.flush()
 
     def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
         upload = session.get(Upload, job.arguments["upload_id"])

@@ -123,6 +123,8 @@ class Plans(Part):
             "sha256": take.sha256,
             "name": take.name,
             "side_id": side.id,
+            "side_start_sample": take.side_start_sample,
+            "side_end_sample": take.side_end_sample,
             "count": count,
             "durations_s": None if durations_s is None else list(durations_s),
             "who": who,

@@ -43,6 +43,9 @@ WHOLE = (
 )
 
 
+_NOT_SEALED = {"tracks": {"__all__": {"confidence"}}, "side_start_sample": True, "side_end_sample": True}
+
+
 def docket_row(session: Session, docket_id: int, *, lock: bool = False) -> Docket:
     """The docket with all that hangs from it. Raises Missing."""
     query = select(Docket).where(Docket.id == docket_id).options(*WHOLE)
@@ -139,7 +142,8 @@ class WholeDocket:
     def evidence(self, uploads: list[UploadView]) -> list[evidence.Evidence]:
         proven = len(self.docket.packages[-1].album["tracks"]) if self.docket.packages else 0
         return [
-            evidence.intake(self.sides, uploads),
+            evidence.intake([one.format for one in self.docket.carriers], self.sides, uploads),
+            evidence.transfer(self.sides),
             evidence.tracks(self.sides),
             evidence.describe(self.missing, any(one.value for one in self.docket.fields)),
             evidence.artwork(self.pictures),
@@ -176,6 +180,12 @@ class WholeDocket:
                     id=carrier.id,
                     number=carrier.number,
                     format=carrier.format,
+                    speed=carrier.speed,
+                    equalisation=carrier.equalisation,
+                    condition=carrier.condition,
+                    playing_order=carrier.playing_order,
+                    tape_type=carrier.tape_type,
+                    noise_reduction=carrier.noise_reduction,
                     sides=[by_id[side.id] for side in carrier.sides],
                 )
                 for carrier in docket.carriers
@@ -226,6 +236,7 @@ class WholeDocket:
         return SideView(
             id=side.id,
             letter=side.letter,
+            expected_s=side.expected_s,
             takes=[TakeView.of(one) for one in side.takes],
             chosen_take_id=side.chosen_take_id,
             plan=plan,
@@ -264,11 +275,8 @@ class WholeDocket:
             "shelfmark": self.docket.shelfmark,
             "release": self.release.model_dump(),
             "tracks": [one.model_dump() for one in self.descriptions],
-            # Confidence is the finder's word, not a decision.
-            "plans": [
-                side.plan.plan.model_dump(exclude={"tracks": {"__all__": {"confidence"}}}) if side.plan else None
-                for side in self.sides
-            ],
+            # Confidence is the finder's word, and where a side lies in its take shows in its tracks.
+            "plans": [side.plan.plan.model_dump(exclude=_NOT_SEALED) if side.plan else None for side in self.sides],
             "cover": front.sha256 if front else None,
             "patterns": [self.docket.folder_pattern, self.docket.file_pattern],
         }

@@ -7,6 +7,7 @@ import threading
 from sqlalchemy import select
 
 from inkwell_groove.core import peaks
+from inkwell_groove.devices.registry import Sources
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job
@@ -19,6 +20,9 @@ from inkwell_groove.workroom.listening import Listening
 from inkwell_groove.workroom.pictures import Pictures
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.sealing import Sealing
+from inkwell_groove.workroom.takes import Takes
+from inkwell_groove.workroom.transfer.chains import Chains
+from inkwell_groove.workroom.transfer.transfers import Transfers
 from inkwell_groove.workroom.views import JobView
 
 _RECENT_JOBS = 50
@@ -34,23 +38,35 @@ class Workroom:
         self.events = Events()
         self.dockets = Dockets(self.database, self.media, self.events)
         self.plans = Plans(self.database, self.media, self.events)
-        self.intake = Intake(self.database, self.media, self.events, self.plans, max_bytes=settings.max_upload_bytes)
+        self.takes = Takes(self.database, self.media, self.events, self.plans)
+        self.intake = Intake(self.database, self.media, self.events, self.takes, max_bytes=settings.max_upload_bytes)
+        self.chains = Chains(self.database, self.media, self.events)
+        self.transfers = Transfers(
+            self.database,
+            self.media,
+            self.events,
+            self.takes,
+            Sources(settings.carriers_root, speed=settings.device_speed),
+            reserve_bytes=settings.reserve_bytes,
+        )
         self.pictures = Pictures(self.database, self.media, self.events)
         self.sealing = Sealing(self.database, self.media, self.events)
         self.listening = Listening(self.database, self.media)
-        parts = (self.intake, self.plans, self.sealing)
-        self.jobs = JobRunner(self.database, self.events, [part.kind() for part in parts], workers=settings.workers)
-        for part in parts:
+        kinds = [part.kind() for part in (self.intake, self.plans, self.sealing, self.transfers)]
+        self.jobs = JobRunner(self.database, self.events, kinds + self.takes.kinds(), workers=settings.workers)
+        for part in (self.intake, self.takes, self.plans, self.sealing, self.transfers):
             part.jobs = self.jobs
 
     def start(self) -> None:
         """Clears what a killed server left half written, then takes its jobs up again."""
         self.media.clear_workspaces()
         self.jobs.start()
+        self.transfers.start()
         # Recordings are drawn in this process while they come in.
         threading.Thread(target=peaks.warm, name="warm up", daemon=True).start()
 
     def close(self) -> None:
+        self.transfers.close()
         self.events.close()
         self.jobs.close()
         self.database.close()

@@ -12,6 +12,8 @@ from inkwell_groove.core.description import Release
 from inkwell_groove.core.plan import Plan
 from inkwell_groove.core.sealing.order import SealedAlbum
 from inkwell_groove.core.sound import SoundFormat
+from inkwell_groove.core.transfer.chain import Chain
+from inkwell_groove.core.transfer.continuity import Fault
 from inkwell_groove.store.models import Artwork, Job, LedgerEntry, Take, Upload, now
 
 
@@ -68,6 +70,30 @@ class JobView(View):
         return self.model_copy(update={"time_left_s": spent_s * (1 - self.progress) / self.progress})
 
 
+class TransferMark(View):
+    """Something that happened while a take was recorded, at its sample."""
+
+    kind: Literal["began", "paused", "went on", "turned over", "gain changed", "ended", "server stopped"]
+    at_sample: int
+    at: datetime
+    words: str
+    side_id: int | None = Field(default=None, description="For a turn-over: the side that follows.")
+    source_sample: int | None = Field(default=None, description="After a pause: the same sample by the source's count.")
+
+
+class Transferred(View):
+    """How a take was recorded here."""
+
+    source: str
+    chain: Chain
+    gain_db: float | None
+    began_at: datetime
+    ended: str
+    marks: list[TransferMark]
+    faults: list[Fault]
+    samples_sha256: str | None = Field(description="Of the samples as they came, before they were read back.")
+
+
 class TakeView(View):
     id: int
     name: str
@@ -79,6 +105,7 @@ class TakeView(View):
     clipped_runs: int | None
     taken_in_at: datetime
     taken_in_by: str
+    transferred: Transferred | None = Field(default=None, description="None for a file that was brought.")
 
     @classmethod
     def of(cls, take: Take) -> Self:
@@ -93,6 +120,7 @@ class TakeView(View):
             clipped_runs=take.clipped_runs,
             taken_in_at=take.taken_in_at,
             taken_in_by=take.taken_in_by,
+            transferred=Transferred.model_validate(take.transferred) if take.transferred else None,
         )
 
 
@@ -134,6 +162,7 @@ class TrackLine(View):
 class SideView(View):
     id: int
     letter: str
+    expected_s: float | None = Field(description="How long it should be, as somebody said; none where nobody did.")
     takes: list[TakeView]
     chosen_take_id: int | None
     plan: PlanView | None
@@ -144,6 +173,12 @@ class CarrierView(View):
     id: int
     number: int
     format: str
+    speed: str
+    equalisation: str
+    condition: str
+    playing_order: str
+    tape_type: str
+    noise_reduction: str
     sides: list[SideView]
 
 
@@ -221,7 +256,7 @@ Standing = Literal["empty", "under way", "ready to seal", "sealed", "changed sin
 class Evidence(View):
     """One line for a stage, and whether it is done, wants attention, or has not begun."""
 
-    stage: Literal["intake", "tracks", "describe", "artwork", "seal"]
+    stage: Literal["intake", "transfer", "tracks", "describe", "artwork", "seal"]
     line: str
     mood: Literal["done", "doubtful", "missing", "not begun"]
 

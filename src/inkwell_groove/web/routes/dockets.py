@@ -19,9 +19,24 @@ router = APIRouter(tags=["dockets"])
 class NewDocket(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
-    shelfmark: str
+    shelfmark: str = ""
+    catalogue_number: str = ""
     carrier_format: str = "LP"
     carriers: int = Field(default=1, ge=1, le=12)
+
+
+class CarrierChange(BaseModel):
+    """Only what changes. Lengths in seconds by side; none takes one away."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    speed: str | None = Field(default=None, max_length=40)
+    equalisation: str | None = Field(default=None, max_length=80)
+    condition: str | None = Field(default=None, max_length=2000)
+    playing_order: str | None = Field(default=None, max_length=40)
+    tape_type: str | None = Field(default=None, max_length=40)
+    noise_reduction: str | None = Field(default=None, max_length=40)
+    expected_s: dict[int, float | None] = Field(default_factory=dict)
 
 
 class DescriptionChange(BaseModel):
@@ -75,7 +90,13 @@ def shelf(room: Room, search: str = "", limit: Annotated[int, Query(ge=1, le=MAX
 
 @router.post("/dockets", operation_id="openDocket", status_code=201)
 def open_docket(room: Room, who: Who, new: NewDocket) -> DocketView:
-    return room.dockets.open(shelfmark=new.shelfmark, carrier_format=new.carrier_format, carriers=new.carriers, who=who)
+    return room.dockets.open(
+        shelfmark=new.shelfmark,
+        carrier_format=new.carrier_format,
+        carriers=new.carriers,
+        catalogue_number=new.catalogue_number,
+        who=who,
+    )
 
 
 @router.get("/dockets/{docket_id}", operation_id="docket")
@@ -102,3 +123,9 @@ def ledger(
     limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = 100,
 ) -> list[LedgerLine]:
     return room.dockets.ledger(docket_id=docket_id, search=search, before_id=before_id, limit=limit)
+
+
+@router.patch("/carriers/{carrier_id}", operation_id="sayOfCarrier")
+def say_of_carrier(room: Room, who: Who, carrier_id: int, change: CarrierChange) -> DocketView:
+    said = change.model_dump(exclude={"expected_s"}, exclude_none=True)
+    return room.dockets.say_of_carrier(carrier_id, said=said, expected_s=change.expected_s, who=who)

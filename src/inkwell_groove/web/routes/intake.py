@@ -27,12 +27,6 @@ class NewUpload(BaseModel):
     side_id: int | None = None
 
 
-class ChosenTake(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-
-    take_id: int
-
-
 @router.post("/dockets/{docket_id}/uploads", operation_id="beginUpload", status_code=201)
 def begin(room: Room, who: Who, docket_id: int, new: NewUpload) -> UploadView:
     return room.intake.begin(docket_id, side_id=new.side_id, name=new.name, size_bytes=new.size_bytes, who=who)
@@ -75,8 +69,3 @@ def try_again(room: Room, who: Who, upload_id: int) -> UploadView:
 @router.delete("/uploads/{upload_id}", operation_id="discardUpload", status_code=204)
 def discard(room: Room, who: Who, upload_id: int) -> None:
     room.intake.discard(upload_id, who=who)
-
-
-@router.put("/sides/{side_id}/chosen-take", operation_id="chooseTake", status_code=204)
-def choose_take(room: Room, who: Who, side_id: int, chosen: ChosenTake) -> None:
-    room.intake.choose_take(side_id, chosen.take_id, who=who)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 import shutil
 from pathlib import Path
 from typing import Any, BinaryIO
 
 from inkwell_groove.core import peaks, riff
-from inkwell_groove.core.errors import NotSound
+from inkwell_groove.core.errors import NotSound, ProofFailed
 from inkwell_groove.core.measure.clipping import clipped_runs
 from inkwell_groove.core.measure.levels import dbfs
 from inkwell_groove.core.peaks import PeakFile, build
@@ -15,10 +17,13 @@ from inkwell_groove.core.probe import probe
 from inkwell_groove.core.sealing.album import seal_album
 from inkwell_groove.core.sealing.order import SealOrder
 from inkwell_groove.core.sound import SoundFormat
-from inkwell_groove.core.soundfiles import FileReader
+from inkwell_groove.core.soundfiles import FileReader, Stretch
 from inkwell_groove.core.tracks.finder import find_tracks
+from inkwell_groove.core.transfer.compare import compare as compare_takes
+from inkwell_groove.core.transfer.joining import write_joined
 from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place, sha256_of, sync_file
 from inkwell_groove.workroom.jobs.pool import Progress
+from inkwell_groove.workroom.transfer.recorder import SOUND_NAME
 
 _COPY_BYTES = 4 << 20
 
@@ -36,6 +41,9 @@ def take_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     """
     media, name = MediaStore(Path(arguments["media_root"])), arguments["name"]
     upload = media.upload(arguments["upload_id"])
+    told = upload.with_name(f"{upload.name}.kept")
+    if (result := _told_before(told, upload)) is not None:
+        return result
     note = ""
     with media.workspace() as work:
         if arguments.get("mend"):
@@ -50,22 +58,125 @@ def take_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
             build(
                 upload, beside, progress=lambda share: progress(0.05 + 0.9 * share, "drawing the waveform"), name=name
             )
-        pyramid = PeakFile(beside)
-        with FileReader(upload, name=name) as reader:
-            clipped = clipped_runs(reader, pyramid)
-        top = pyramid.array(len(pyramid.index.blocks) - 1)
-        progress(0.98, "keeping it")
-        size_bytes = upload.stat().st_size
-        move_into_place(beside, media.derived(sha256, PEAKS_NAME))
-        media.keep_take(upload, sha256)
-    return {
+        return _kept(media, upload, beside, form, sha256, name, progress, told=told, more={"note": note})
+
+
+def keep(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """A finished recording becomes a take: read back, compared with what came, drawn, moved in among the takes.
+
+    Arguments: media_root, recording_id, name; samples_sha256, of the samples as they came, where that is known. Raises
+    ProofFailed where the disk gives back something else. Can be begun again at any point.
+    """
+    media, name = MediaStore(Path(arguments["media_root"])), arguments["name"]
+    folder = media.recording(arguments["recording_id"])
+    sound, told = folder / SOUND_NAME, folder / "kept"
+    if (result := _told_before(told, sound)) is not None:
+        return result
+    form = probe(sound, name=name)
+    progress(0.05, "reading it back")
+    expected = arguments.get("samples_sha256")
+    sha256, of_samples = _digests(sound, name)
+    if expected is not None and of_samples != expected:
+        raise ProofFailed(
+            f"the disk gives back other samples than came in ({of_samples[:12]}, not {expected[:12]})",
+            where=name,
+            remedy="Look at the disk; the recording as it is lies in the media store",
+        )
+    with media.workspace() as work:
+        beside, drawn = work / PEAKS_NAME, folder / PEAKS_NAME
+        if drawn.exists() and PeakFile(drawn).index.samples == form.samples:
+            shutil.copyfile(drawn, beside)
+        else:
+            build(sound, beside, progress=lambda share: progress(0.3 + 0.6 * share, "drawing the waveform"), name=name)
+        more = {"samples_sha256": of_samples}
+        return _kept(media, sound, beside, form, sha256, name, progress, told=told, more=more)
+
+
+def join(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Takes of one format one behind the other, bit for bit, as a new take.
+
+    Arguments: media_root, sha256s, name, note (for the file's bext chunk).
+    """
+    media, name = MediaStore(Path(arguments["media_root"])), arguments["name"]
+    with media.workspace() as work:
+        target, beside = work / "joined.wav", work / PEAKS_NAME
+        paths = [media.take(sha256) for sha256 in arguments["sha256s"]]
+        write_joined(paths, target, note=arguments["note"], progress=lambda share: progress(0.6 * share, "joining"))
+        form = probe(target, name=name)
+        build(target, beside, progress=lambda share: progress(0.6 + 0.3 * share, "drawing the waveform"), name=name)
+        return _kept(media, target, beside, form, sha256_of(target), name, progress)
+
+
+def compare(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Two takes beside each other. Arguments: media_root, sha256s, names."""
+    media = MediaStore(Path(arguments["media_root"]))
+    first, second = (media.take(sha256) for sha256 in arguments["sha256s"])
+    names = arguments["names"]
+    with FileReader(first, name=names[0]) as one, FileReader(second, name=names[1]) as two:
+        found = compare_takes(one, two, progress=lambda share: progress(share, "comparing"))
+    return found.model_dump(mode="json")
+
+
+def _kept(
+    media: MediaStore,
+    sound: Path,
+    peaks_file: Path,
+    form: SoundFormat,
+    sha256: str,
+    name: str,
+    progress: Progress,
+    *,
+    told: Path | None = None,
+    more: dict[str, Any] | None = None,
+) -> dict[str, Any]:
+    """Moves a file and its pyramid in among the takes; what the take's row says of them.
+
+    That is written to `told` before the move: a job that is killed right after it is begun again without its file.
+    """
+    pyramid = PeakFile(peaks_file)
+    with FileReader(sound, name=name) as reader:
+        clipped = clipped_runs(reader, pyramid)
+    top = pyramid.array(len(pyramid.index.blocks) - 1)
+    progress(0.98, "keeping it")
+    size_bytes = sound.stat().st_size
+    result = {
         "sha256": sha256,
         "size_bytes": size_bytes,
         "format": form.model_dump(),
         "sample_peak_dbfs": dbfs(float(abs(top[:, :, :2]).max())),
         "clipped_runs": clipped,
-        "note": note,
+        **(more or {}),
     }
+    move_into_place(peaks_file, media.derived(sha256, PEAKS_NAME))
+    if told is not None:
+        told.write_text(json.dumps(result))
+        sync_file(told)
+    media.keep_take(sound, sha256)
+    return result
+
+
+def _told_before(told: Path, sound: Path) -> dict[str, Any] | None:
+    """What an earlier attempt at the same job had found, if it got as far as moving the file away."""
+    if sound.exists() or not told.exists():
+        return None
+    result: dict[str, Any] = json.loads(told.read_text())
+    return result
+
+
+def _digests(sound: Path, name: str) -> tuple[str, str]:
+    """SHA-256 of a WAV or RF64 file, and of its samples alone, in one reading."""
+    whole, samples = hashlib.sha256(), hashlib.sha256()
+    with sound.open("rb") as file:
+        layout = riff.read_layout(file, size=sound.stat().st_size, name=name)
+        file.seek(0)
+        whole.update(file.read(layout.data_offset))
+        left = layout.found_samples * layout.block_align
+        while chunk := file.read(min(_COPY_BYTES, left)):
+            whole.update(chunk)
+            samples.update(chunk)
+            left -= len(chunk)
+        whole.update(file.read())
+    return whole.hexdigest(), samples.hexdigest()
 
 
 def _drawn_while_it_came(arguments: dict[str, Any], form: SoundFormat, target: Path) -> bool:
@@ -115,16 +226,22 @@ def _copy(source: BinaryIO, out: BinaryIO, size: int, progress: Progress) -> Non
 
 
 def find(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Finds tracks. Arguments: media_root, sha256, name, count, durations_s."""
+    """Finds tracks within the side's stretch of its take.
+
+    Arguments: media_root, sha256, name, side_start_sample, side_end_sample, count, durations_s.
+    """
     media = MediaStore(Path(arguments["media_root"]))
     with FileReader(media.take(arguments["sha256"]), name=arguments["name"]) as reader:
+        start = arguments.get("side_start_sample") or 0
+        end = arguments.get("side_end_sample")
+        end = reader.format.samples if end is None else end
         found = find_tracks(
-            reader,
+            Stretch(reader, start, end),
             count=arguments.get("count"),
             durations_s=arguments.get("durations_s"),
             progress=lambda share: progress(0.95 * share, "listening for gaps"),
         )
-    return found.model_dump(mode="json")
+    return found.moved(start).model_dump(mode="json")
 
 
 def seal(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
