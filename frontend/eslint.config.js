@@ -7,5 +7,9 @@ export default ts.config(
   js.configs.recommended,
   ...ts.configs.strict,
   hooks.configs.flat.recommended,
+  {
+    files: ["src/**/*.worklet.js"],
+    languageOptions: { globals: { AudioWorkletProcessor: "readonly", registerProcessor: "readonly", currentFrame: "readonly" } },
+  },
   { rules: { "max-lines": ["error", 420], "@typescript-eslint/no-non-null-assertion": "error" } },
 );

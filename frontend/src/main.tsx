@@ -23,6 +23,7 @@ import { Broken, Nowhere } from "./frame/Broken";
 import { Frame } from "./frame/Frame";
 import { applyTheme } from "./frame/theme";
 import { LedgerPage } from "./ledger/LedgerPage";
+import { TransferStage } from "./transfer/TransferStage";
 import { Shelf } from "./shelf/Shelf";
 
 applyTheme();
@@ -43,6 +44,7 @@ const router = createBrowserRouter([
         children: [
           { index: true, element: <Navigate to="intake" replace /> },
           { path: "intake", element: <IntakeStage /> },
+          { path: "transfer", element: <TransferStage /> },
           { path: "tracks", element: <TracksStage /> },
           { path: "describe", element: <DescribeStage /> },
           { path: "artwork", element: <ArtworkStage /> },

@@ -15,6 +15,14 @@ export type Job = Schemas["JobView"];
 export type Upload = Schemas["UploadView"];
 export type Package = Schemas["PackageView"];
 export type Artwork = Schemas["ArtworkView"];
+export type Transfer = Schemas["TransferView"];
+export type TransferSettings = Schemas["TransferSettings"];
+export type RecordingView = Schemas["RecordingView"];
+export type LiveNews = Schemas["LiveNews"];
+export type MeterWindow = Schemas["MeterWindow"];
+export type Carrier = Schemas["CarrierView"];
+export type Comparison = Schemas["Comparison"];
+export type Fault = Schemas["Fault"];
 export type Evidence = Schemas["Evidence"];
 export type PlanEdit = Schemas["EditRequest"]["edit"];
 

@@ -1,9 +1,9 @@
 import type { QueryClient } from "@tanstack/react-query";
 
 import type { Job } from "./client";
-import { docketQuery, jobsQuery } from "./queries";
+import { docketQuery, jobsQuery, recordingsQuery, transferQuery } from "./queries";
 
-type News = { kind: "hello" } | { kind: "job"; job: Job } | { kind: "docket"; docket_id: number };
+type News = { kind: "hello" } | { kind: "job"; job: Job } | { kind: "docket" | "transfer"; docket_id: number };
 
 /** Keeps the query cache in step with the server's news, for as long as the page lives. Returns how to stop. */
 export function followEvents(cache: QueryClient): () => void {
@@ -13,7 +13,10 @@ export function followEvents(cache: QueryClient): () => void {
     const news = JSON.parse(message.data) as News;
     if (news.kind === "job") {
       cache.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], news.job));
+    } else if (news.kind === "transfer") {
+      void cache.invalidateQueries({ queryKey: transferQuery(news.docket_id).queryKey });
     } else if (news.kind === "docket") {
+      void cache.invalidateQueries({ queryKey: recordingsQuery(news.docket_id).queryKey });
       void cache.invalidateQueries({ queryKey: docketQuery(news.docket_id).queryKey });
       void cache.invalidateQueries({ queryKey: ["shelf"] });
       void cache.invalidateQueries({ queryKey: ["ledger"] });

@@ -36,6 +36,50 @@ export const ledgerQuery = (docketId: number | undefined, search: string) =>
     placeholderData: (before) => before,
   });
 
+export const transferQuery = (docketId: number) =>
+  queryOptions({
+    queryKey: ["transfer", docketId],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/dockets/{docket_id}/transfer", { params: { path: { docket_id: docketId } }, signal })),
+  });
+
+export const recordingsQuery = (docketId: number) =>
+  queryOptions({
+    queryKey: ["recordings", docketId],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/dockets/{docket_id}/recordings", { params: { path: { docket_id: docketId } }, signal })),
+  });
+
+export const sourcesQuery = queryOptions({
+  queryKey: ["sources"],
+  queryFn: ({ signal }) => answer(api.GET("/api/sources", { signal })),
+  staleTime: Infinity,
+});
+
+export const chainsQuery = queryOptions({
+  queryKey: ["chains"],
+  queryFn: ({ signal }) => answer(api.GET("/api/chains", { signal })),
+});
+
+export const recordingPeaksQuery = (recordingId: number) =>
+  queryOptions({
+    queryKey: ["recording peaks", recordingId],
+    queryFn: ({ signal }) =>
+      answer(
+        api.GET("/api/recordings/{recording_id}/peaks", { params: { path: { recording_id: recordingId } }, signal }),
+      ),
+    refetchInterval: 500,
+    retry: false,
+  });
+
+export const comparisonQuery = (jobId: number) =>
+  queryOptions({
+    queryKey: ["comparison", jobId],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/comparisons/{job_id}", { params: { path: { job_id: jobId } }, signal })),
+    staleTime: Infinity,
+  });
+
 export const peakIndexQuery = (takeId: number) =>
   queryOptions({
     queryKey: ["peak index", takeId],

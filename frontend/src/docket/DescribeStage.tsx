@@ -1,11 +1,11 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { type ClipboardEvent, useState } from "react";
 
-import { answer, api, type Docket, Problem, type Schemas, type TrackLine } from "../api/client";
+import { answer, api, type Docket, type Schemas, type TrackLine } from "../api/client";
 import { vocabularyQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
 import { clock } from "../words/figures";
-import { sentence } from "../words/Trouble";
+import { Cell } from "../words/Cell";
 import { PasteTitles } from "./PasteTitles";
 import { sideName, sidesOf, useDocket, useKeepDocket } from "./useDocket";
 
@@ -119,44 +119,6 @@ function TrackRow(props: {
     </tr>
   );
 }
-
-/** A value edited in place: Enter or leaving it keeps it, Escape takes the old one back. */
-function Cell({ label, value, hint, onSave }: { label: string; value: string; hint?: string; onSave: (value: string) => Promise<void> }) {
-  const [draft, setDraft] = useState<string | null>(null);
-  const save = useMutation({ mutationFn: onSave, onSuccess: () => setDraft(null) });
-  const leave = () => {
-    if (draft === null) return;
-    if (draft.trim() === value) {
-      setDraft(null);
-      save.reset();
-    } else save.mutate(draft);
-  };
-  return (
-    <span className="block">
-      <input
-        className={`cell ${save.error ? "cell-wrong" : ""}`}
-        aria-label={label}
-        aria-invalid={!!save.error}
-        placeholder={hint}
-        value={draft ?? value}
-        maxLength={600}
-        onChange={(event) => setDraft(event.target.value)}
-        onBlur={leave}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") event.currentTarget.blur();
-          if (event.key === "Escape") {
-            setDraft(null);
-            save.reset();
-          }
-        }}
-      />
-      {save.error && <span role="alert" className="block px-2 text-[12px] text-error">{refusalText(save.error)}</span>}
-    </span>
-  );
-}
-
-const refusalText = (error: unknown): string =>
-  error instanceof Problem ? `${sentence(error.what)} ${error.remedy ? sentence(error.remedy) : ""}` : String(error);
 
 function DescribeMargin({ docket }: { docket: Docket }) {
   const origins = Object.entries(docket.origins);

@@ -11,6 +11,8 @@ import { scaleOf } from "../waveform/pageLayout";
 import { useWaveform } from "../waveform/useSource";
 import { clock, level, moment, percent, size, timeLeft } from "../words/figures";
 import { Trouble, TroubleText } from "../words/Trouble";
+import { CarrierSheet } from "./CarrierSheet";
+import { TurnOverField } from "./TurnOverField";
 import { chosenTake, firstNumber, sideName, sidesOf, useDocket } from "./useDocket";
 
 const ACCEPT = ".wav,.wave,.rf64,.aif,.aiff,.flac,.mp3,.ogg,audio/*";
@@ -31,6 +33,7 @@ export function IntakeStage() {
     >
       {sendings.map((sending) => <SendingLine key={sending.id} sending={sending} />)}
       {docket.uploads.filter((upload) => !sendings.some((one) => one.id === upload.id)).map((upload) => <UploadLine key={upload.id} upload={upload} />)}
+      {docket.carriers.map((carrier) => <CarrierSheet key={carrier.id} docket={docket} carrier={carrier} />)}
       {sidesOf(docket).map((side) => <SidePanel key={side.id} docket={docket} side={side} />)}
     </Desk>
   );
@@ -50,7 +53,7 @@ function SidePanel({ docket, side }: { docket: Docket; side: Side }) {
       {side.takes.length > 0 && (
         <table className="mt-2 w-full text-[13px]">
           <tbody>
-            {side.takes.map((one) => <TakeRow key={one.id} side={side} take={one} />)}
+            {side.takes.map((one) => <TakeRow key={one.id} docket={docket} side={side} take={one} />)}
           </tbody>
         </table>
       )}
@@ -69,6 +72,7 @@ function Strip({ docket, side, take }: { docket: Docket; side: Side; take: Take 
       loaded={loaded}
       tracks={side.plan?.plan.tracks ?? []}
       firstNumber={firstNumber(docket, side)}
+      faults={take.transferred?.faults}
       lineSeconds={take.format.samples / take.format.rate_hz}
       height={80}
       theme={theme}
@@ -83,7 +87,7 @@ function Strip({ docket, side, take }: { docket: Docket; side: Side; take: Take 
   );
 }
 
-function TakeRow({ side, take }: { side: Side; take: Take }) {
+function TakeRow({ docket, side, take }: { docket: Docket; side: Side; take: Take }) {
   const choose = useMutation({
     mutationFn: () => answer(api.PUT("/api/sides/{side_id}/chosen-take", { params: { path: { side_id: side.id } }, body: { take_id: take.id } })),
   });
@@ -94,6 +98,8 @@ function TakeRow({ side, take }: { side: Side; take: Take }) {
       <td className="py-1 pr-4">
         <div className="font-medium">{take.name}</div>
         {take.note && <div className="text-warning">{take.note}</div>}
+        {take.transferred && <ChainLine transferred={take.transferred} />}
+        <TurnOverField docket={docket} side={side} take={take} />
         {choose.error && <Trouble error={choose.error} />}
       </td>
       <td className="figure whitespace-nowrap py-1 pr-4">{format.container} {format.rate_hz / 1000} kHz/{format.bits}{format.is_float ? " float" : ""}, {format.channels === 1 ? "mono" : format.channels === 2 ? "stereo" : `${format.channels} channels`}</td>
@@ -106,6 +112,17 @@ function TakeRow({ side, take }: { side: Side; take: Take }) {
         )}
       </td>
     </tr>
+  );
+}
+
+/** What a take came through, in one line. */
+function ChainLine({ transferred }: { transferred: NonNullable<Take["transferred"]> }) {
+  const { chain } = transferred;
+  const parts = [chain.deck, chain.stylus, chain.speed, chain.preamp, chain.interface || transferred.source].filter(Boolean);
+  return (
+    <div className="quiet text-[12.5px]">
+      {chain.name !== "not stated" && `${chain.name}: `}{parts.join(" · ")}; ended by {transferred.ended}
+    </div>
   );
 }
 

@@ -151,6 +151,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
               source={source}
               loaded={loaded}
               tracks={tracks}
+              faults={take.transferred?.faults}
               firstNumber={firstNumber}
               lineSeconds={lineSeconds}
               height={pageHeight}

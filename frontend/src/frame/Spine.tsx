@@ -10,6 +10,7 @@ import { applyTheme, useTheme } from "./theme";
 
 export const STAGES: Record<Evidence["stage"], string> = {
   intake: "Intake",
+  transfer: "Transfer",
   tracks: "Tracks",
   describe: "Describe",
   artwork: "Artwork",

@@ -139,13 +139,14 @@ function Empty({ search, onOpen }: { search: string; onOpen: () => void }) {
 
 function OpenDocket({ onClose }: { onClose: () => void }) {
   const [shelfmark, setShelfmark] = useState("");
+  const [catalogueNumber, setCatalogueNumber] = useState("");
   const [format, setFormat] = useState("LP");
   const [carriers, setCarriers] = useState(1);
   const { data: vocabulary } = useQuery(vocabularyQuery);
   const cache = useQueryClient();
   const navigate = useNavigate();
   const open = useMutation({
-    mutationFn: () => answer(api.POST("/api/dockets", { body: { shelfmark, carrier_format: format, carriers } })),
+    mutationFn: () => answer(api.POST("/api/dockets", { body: { shelfmark, catalogue_number: catalogueNumber, carrier_format: format, carriers } })),
     onSuccess: (docket) => {
       void cache.invalidateQueries({ queryKey: ["shelf"] });
       void navigate(`/dockets/${docket.id}/intake`);
@@ -159,7 +160,11 @@ function OpenDocket({ onClose }: { onClose: () => void }) {
     <form onSubmit={submit} className="rule-b flex flex-wrap items-end gap-4 bg-base-200 px-5 py-3">
       <label className="grid gap-1">
         <span className="quiet text-[12px]">Shelfmark</span>
-        <input autoFocus required maxLength={100} className="figure w-44 border border-base-300 bg-base-100 px-2 py-1" value={shelfmark} onChange={(event) => setShelfmark(event.target.value)} />
+        <input autoFocus required={!catalogueNumber.trim()} maxLength={100} className="figure w-44 border border-base-300 bg-base-100 px-2 py-1" value={shelfmark} onChange={(event) => setShelfmark(event.target.value)} />
+      </label>
+      <label className="grid gap-1">
+        <span className="quiet text-[12px]">or catalogue number alone</span>
+        <input maxLength={100} className="figure w-40 border border-base-300 bg-base-100 px-2 py-1" value={catalogueNumber} onChange={(event) => setCatalogueNumber(event.target.value)} />
       </label>
       <label className="grid gap-1">
         <span className="quiet text-[12px]">Carrier</span>

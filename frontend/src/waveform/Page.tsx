@@ -1,12 +1,13 @@
 import { type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 
-import type { TrackSpan } from "../api/client";
+import type { Fault, TrackSpan } from "../api/client";
 import { player, useHearing } from "../player/player";
 import { useFrames } from "../player/useFrames";
 import { drawPage, prepare } from "./drawing";
 import { readInk } from "./ink";
 import { layoutPage, pageHeight, placeOf, sampleAt, spansOf } from "./pageLayout";
 import type { WaveformSource } from "./source";
+import { clock } from "../words/figures";
 import { useSize } from "./useSource";
 
 export interface Span {
@@ -29,6 +30,10 @@ interface Props {
   /** What the loupe shows, as a frame on the page. */
   loupe: Span | null;
   label: string;
+  /** What went wrong while it was recorded, and where. */
+  faults?: readonly Fault[];
+  /** How long it will be, where it is still growing. */
+  lengthSamples?: number;
   onPlace: (sample: number) => void;
   onSelect: (span: Span | null) => void;
 }
@@ -41,7 +46,8 @@ export function Page(props: Props) {
   const line = useRef<HTMLDivElement>(null);
   const [drag, setDrag] = useState<Span | null>(null);
   const hearing = useHearing();
-  const { samples, rate_hz: rateHz } = source.index;
+  const { rate_hz: rateHz } = source.index;
+  const samples = Math.max(source.index.samples, props.lengthSamples ?? 0);
   const layout = useMemo(
     () => layoutPage({ samples, rateHz, width, height, lineSeconds, tracks, firstNumber }),
     [samples, rateHz, width, height, lineSeconds, tracks, firstNumber],
@@ -87,6 +93,19 @@ export function Page(props: Props) {
             style={{ left: span.x, top: span.top + 3, width: span.width, height: layout.lineHeight - 6 }}
           />
         ))}
+      {props.faults?.map((fault, number) => {
+        const { x, top } = placeOf(layout, fault.at_sample);
+        return (
+          <div
+            key={`${fault.kind} ${fault.at_sample} ${number}`}
+            role="img"
+            aria-label={`Fault at ${clock(fault.at_sample, rateHz)}: ${fault.words}`}
+            title={`${clock(fault.at_sample, rateHz)}: ${fault.words}`}
+            className="absolute z-10 w-[2px] bg-error before:absolute before:-left-[4px] before:top-0 before:h-[10px] before:w-[10px] before:rotate-45 before:bg-error"
+            style={{ left: x - 1, top: top + 2, height: layout.lineHeight - 4 }}
+          />
+        );
+      })}
       <div
         ref={line}
         className="pointer-events-none absolute left-0 top-0 w-[2px]"

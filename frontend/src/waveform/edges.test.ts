@@ -6,6 +6,7 @@ import { clamp, edgesOf, moveTo, preview, room } from "./edges";
 const plan: Plan = {
   take_sha256: "0".repeat(64),
   take_samples: 1000,
+  side_start_sample: 0,
   gaps: "kept",
   tracks: [
     { key: "a", start_sample: 10, end_sample: 200, confidence: 0.9 },

@@ -59,12 +59,13 @@ export function room(plan: Plan, edge: Edge, carry: boolean): [number, number] {
   if (!track) return [edge.sample, edge.sample];
   const before = tracks[edge.index - 1];
   const last = tracks[tracks.length - 1];
-  const free = plan.take_samples - (last?.end_sample ?? 0);
+  const sideEnd = plan.side_end_sample ?? plan.take_samples;
+  const free = sideEnd - (last?.end_sample ?? 0);
   if (edge.kind === "end") {
-    const next = tracks[edge.index + 1]?.start_sample ?? plan.take_samples;
+    const next = tracks[edge.index + 1]?.start_sample ?? sideEnd;
     return [track.start_sample + 1, carry ? edge.sample + free : next];
   }
-  const low = edge.kind === "join" ? (before?.start_sample ?? 0) + 1 : (before?.end_sample ?? 0);
+  const low = edge.kind === "join" ? (before?.start_sample ?? 0) + 1 : (before?.end_sample ?? plan.side_start_sample ?? 0);
   return [low, carry ? edge.sample + free : track.end_sample - 1];
 }
 

@@ -6,6 +6,7 @@ import { centre, layoutLoupe, magnify, MIN_SAMPLES_PER_PX, shift } from "./loupe
 const plan: Plan = {
   take_sha256: "0".repeat(64),
   take_samples: 480_000,
+  side_start_sample: 0,
   gaps: "kept",
   tracks: [{ key: "a", start_sample: 48_000, end_sample: 240_000, confidence: 0.4 }],
 };

@@ -35,15 +35,19 @@ const fetchBinary: Fetch = async (url, signal) => {
  * What is asked for and not here yet comes as NaN; `onLoad` says when it is worth asking again.
  */
 export class WaveformSource {
-  private readonly tiles = new Map<number, Float32Array | "coming">();
+  protected readonly tiles = new Map<number, Float32Array | "coming">();
   private readonly listeners = new Set<() => void>();
   private readonly abort = new AbortController();
+  private readonly path: string;
 
   constructor(
     readonly takeId: number,
-    readonly index: PeakIndex,
+    public index: PeakIndex,
     private readonly fetcher: Fetch = fetchBinary,
-  ) {}
+    path?: string,
+  ) {
+    this.path = path ?? `/api/takes/${takeId}`;
+  }
 
   onLoad(listener: () => void): () => void {
     this.listeners.add(listener);
@@ -162,12 +166,12 @@ export class WaveformSource {
     return null;
   }
 
-  private fetchTile(key: number, layer: number, tile: number) {
-    const path = `/api/takes/${this.takeId}`;
+  protected fetchTile(key: number, layer: number, tile: number) {
     const url = layer
-      ? `${path}/peaks/${layer - 1}?first_block=${tile * TILE_BLOCKS}&blocks=${TILE_BLOCKS}`
-      : `${path}/samples?first_sample=${tile * TILE_SAMPLES}&samples=${TILE_SAMPLES}`;
-    this.tiles.set(key, "coming");
+      ? `${this.path}/peaks/${layer - 1}?first_block=${tile * TILE_BLOCKS}&blocks=${TILE_BLOCKS}`
+      : `${this.path}/samples?first_sample=${tile * TILE_SAMPLES}&samples=${TILE_SAMPLES}`;
+    // A tile that is fetched once more, because it has grown, is shown as it was until then.
+    if (!this.tiles.has(key)) this.tiles.set(key, "coming");
     this.fetcher(url, this.abort.signal).then(
       (data) => {
         if (this.tiles.size > MAX_TILES) this.forgetOldest();
@@ -181,6 +185,25 @@ export class WaveformSource {
   private forgetOldest() {
     const oldest = this.tiles.keys().next().value;
     if (oldest !== undefined) this.tiles.delete(oldest);
+  }
+}
+
+/** The waveform of a recording that is going on: what is at its end is fetched again as it grows. */
+export class GrowingSource extends WaveformSource {
+  constructor(recordingId: number, index: PeakIndex, fetcher: Fetch = fetchBinary) {
+    super(-recordingId, index, fetcher, `/api/recordings/${recordingId}`);
+  }
+
+  /** Takes note of how far it is now, and fetches the ends that have grown. */
+  grow(index: PeakIndex): void {
+    const { blocks, channels } = index;
+    this.index = index;
+    for (const [key, tile] of [...this.tiles]) {
+      const layer = Math.floor(key / 2 ** 32);
+      const number = key - layer * 2 ** 32;
+      const here = Math.min(TILE_BLOCKS, (blocks[layer - 1] ?? 0) - number * TILE_BLOCKS);
+      if (tile instanceof Float32Array && tile.length < here * channels * 3) this.fetchTile(key, layer, number);
+    }
   }
 }
 

@@ -37,3 +37,10 @@ export const moment = (iso: string): string =>
   new Date(iso).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
 
 export const plural = (count: number, one: string): string => `${count} ${one}${count === 1 ? "" : "s"}`;
+
+/** Seconds of a typed m:ss, h:mm:ss or plain seconds, decimals allowed; NaN where it is none. */
+export function readClock(text: string): number {
+  const parts = text.trim().replace(",", ".").split(":");
+  if (!/^\d+(:[0-5]?\d){0,2}(\.\d+)?$/.test(text.trim().replace(",", "."))) return NaN;
+  return parts.reduce((sum, part) => sum * 60 + Number(part), 0);
+}

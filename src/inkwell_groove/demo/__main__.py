@@ -6,7 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from inkwell_groove.demo.presence import is_made, is_on_shelf
+from inkwell_groove.demo.presence import is_made, not_on_shelf
 
 
 def main(archive: Path, address: str | None, *, full_length: bool) -> None:
@@ -15,10 +15,10 @@ def main(archive: Path, address: str | None, *, full_length: bool) -> None:
         from inkwell_groove.demo.archive import make_archive
 
         make_archive(archive, full_length=full_length, say=lambda line: sys.stdout.write(line + "\n"))
-    if address is not None and not is_on_shelf(address):
+    if address is not None and (shelfmarks := not_on_shelf(address)):
         from inkwell_groove.demo.fill import fill
 
-        fill(archive, address)
+        fill(archive, address, shelfmarks)
 
 
 if __name__ == "__main__":

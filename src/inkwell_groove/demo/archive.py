@@ -13,6 +13,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from inkwell_groove.demo.carriers import CARRIERS, CARRIERS_FOLDER, write_carrier
 from inkwell_groove.demo.presence import VERSION_FILE, is_made, version
 from inkwell_groove.demo.sides import LANTERNS, SideScript, make_side
 from inkwell_groove.demo.sleeve import lanterns_cover
@@ -44,6 +45,9 @@ def make_archive(folder: Path, *, full_length: bool = False, say: Callable[[str]
             stretch = FULL_LENGTH_STRETCH if full_length else 1.0
             for name in pool.map(write_side, LANTERNS, [beside] * 2, [stretch] * 2):
                 say(f"{name} recorded")
+            (beside / CARRIERS_FOLDER).mkdir()
+            for name in pool.map(write_carrier, CARRIERS, [beside / CARRIERS_FOLDER] * len(CARRIERS)):
+                say(f"{name} laid beside the decks")
         (beside / "WH-0012 front.jpg").write_bytes(lanterns_cover())
         (beside / VERSION_FILE).write_text(version(full_length=full_length))
         shutil.rmtree(folder, ignore_errors=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,25 +15,114 @@ from inkwell_groove.demo.sides import LANTERNS
 _CHUNK_BYTES = 8 << 20
 
 
-def fill(archive: Path, address: str) -> None:
-    """Raises httpx.HTTPStatusError with the refusal's text."""
+CHAINS = (
+    {
+        "name": "Records, main deck",
+        "deck": "Direct-drive turntable, deck 1",
+        "stylus": "moving magnet, elliptical 5 x 18 um",
+        "speed": "33 1/3 or 45 rpm",
+        "equalisation": "IEC 60098",
+        "preamp": "Phono stage 2",
+        "interface": "Two-channel converter, rack 1",
+    },
+    {
+        "name": "Cassettes, deck 3",
+        "deck": "Three-head cassette deck, deck 3",
+        "stylus": "replay head, azimuth as found",
+        "speed": "4.76 cm/s",
+        "equalisation": "120 us",
+        "interface": "Two-channel converter, rack 1",
+    },
+)
+
+# What the shelf says of the carriers that are still to be recorded; lengths in seconds, as on labels and inlays.
+TO_RECORD: dict[str, dict[str, Any]] = {
+    "WH-0031": {
+        "format": "7-inch single",
+        "release": {
+            "album_artist": "The Tollgate Sisters",
+            "title": "Slack Water / Paper Oars",
+            "label": "Quayhead",
+            "catalogue_number": "QHS 44",
+            "year": "1968",
+        },
+        "carrier": {"condition": "Side A: one scratch across the first third.", "equalisation": "IEC 60098"},
+        "lengths_s": [44, 39],
+    },
+    "WH-0044": {
+        "format": "10-inch shellac",
+        "release": {
+            "album_artist": "Ephraim Duckett",
+            "title": "Bellows Reel",
+            "label": "Corrin",
+            "catalogue_number": "2218",
+            "year": "1931",
+        },
+        "carrier": {"condition": "Grey throughout, heavy crackle; no crack.", "equalisation": "250/0"},
+        "lengths_s": [30, 27],
+    },
+    "WH-0057": {
+        "format": "Cassette",
+        "release": {"album_artist": "various, field recordings", "title": "Kiln Lane Tapes", "year": "1986"},
+        "carrier": {
+            "tape_type": "Type I",
+            "noise_reduction": "none",
+            "playing_order": "both sides in one take (auto-reverse)",
+            "condition": "Pressure pad loose; plays.",
+        },
+        "lengths_s": [53, 33],
+    },
+}
+
+
+def fill(archive: Path, address: str, shelfmarks: Sequence[str]) -> None:
+    """Puts these of the archive's dockets on the shelf. Raises httpx.HTTPStatusError with the refusal's text."""
     with httpx.Client(base_url=f"{address}/api", timeout=60) as api:
-        docket = _json(api.post("/dockets", json={"shelfmark": LANTERNS[0].shelfmark, "carrier_format": "LP"}))
-        for script, side in zip(LANTERNS, docket["carriers"][0]["sides"], strict=True):
-            send(api, docket["id"], archive / f"{side_name(script)}.flac", side["id"])
-        wait_for_jobs(api)
-        # The sleeve lists five tracks a side; two of side B run together, which only a count tells.
-        for side in docket["carriers"][0]["sides"]:
-            _json(api.post(f"/sides/{side['id']}/find-tracks", json={"count": 5}))
-        wait_for_jobs(api)
-        docket = _json(api.get(f"/dockets/{docket['id']}"))
-        titles = iter(tune.title for script in LANTERNS for tune in script.tunes)
-        tracks = {
-            line["key"]: {"title": next(titles)} for side in docket["carriers"][0]["sides"] for line in side["tracks"]
-        }
-        _json(api.patch(f"/dockets/{docket['id']}/description", json={"release": RELEASE, "tracks": tracks}))
-        cover = archive / f"{LANTERNS[0].shelfmark} front.jpg"
-        _json(api.post(f"/dockets/{docket['id']}/artwork", params={"name": cover.name}, content=cover.read_bytes()))
+        if not _json(api.get("/chains")):
+            for chain in CHAINS:
+                _json(api.post("/chains", json=chain))
+        for shelfmark in shelfmarks:
+            if shelfmark in TO_RECORD:
+                lay_out(api, shelfmark, **TO_RECORD[shelfmark])
+            else:
+                record_lanterns(api, archive)
+
+
+def lay_out(
+    api: httpx.Client,
+    shelfmark: str,
+    *,
+    format: str,
+    release: dict[str, str],
+    carrier: dict[str, str],
+    lengths_s: Sequence[float],
+) -> None:
+    """A docket for a carrier that lies beside its deck."""
+    docket = _json(api.post("/dockets", json={"shelfmark": shelfmark, "carrier_format": format}))
+    first = docket["carriers"][0]
+    expected = {side["id"]: length for side, length in zip(first["sides"], lengths_s, strict=True)}
+    _json(api.patch(f"/carriers/{first['id']}", json={**carrier, "expected_s": expected}))
+    _json(api.patch(f"/dockets/{docket['id']}/description", json={"release": release}))
+
+
+def record_lanterns(api: httpx.Client, archive: Path) -> None:
+    """The docket whose sides were recorded elsewhere and are brought as files."""
+    docket = _json(api.post("/dockets", json={"shelfmark": LANTERNS[0].shelfmark, "carrier_format": "LP"}))
+    for script, side in zip(LANTERNS, docket["carriers"][0]["sides"], strict=True):
+        send(api, docket["id"], archive / f"{side_name(script)}.flac", side["id"])
+    wait_for_jobs(api)
+    # The sleeve lists five tracks a side; two of side B run together, which only a count tells.
+    for side in docket["carriers"][0]["sides"]:
+        _json(api.post(f"/sides/{side['id']}/find-tracks", json={"count": 5}))
+    wait_for_jobs(api)
+    docket = _json(api.get(f"/dockets/{docket['id']}"))
+    titles = iter(tune.title for script in LANTERNS for tune in script.tunes)
+    tracks = {
+        line["key"]: {"title": next(titles)} for side in docket["carriers"][0]["sides"] for line in side["tracks"]
+    }
+    _json(api.patch(f"/dockets/{docket['id']}/description", json={"release": RELEASE, "tracks": tracks}))
+    cover = archive / f"{LANTERNS[0].shelfmark} front.jpg"
+    _json(api.post(f"/dockets/{docket['id']}/artwork", params={"name": cover.name}, content=cover.read_bytes()))
 
 
 def send(api: httpx.Client, docket_id: int, recording: Path, side_id: int | None = None) -> None:

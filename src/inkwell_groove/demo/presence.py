@@ -6,8 +6,8 @@ from pathlib import Path
 
 import httpx
 
-VERSION = "1"
-FIRST_SHELFMARK = "WH-0012"
+VERSION = "2"
+SHELFMARKS = ("WH-0012", "WH-0031", "WH-0044", "WH-0057")
 VERSION_FILE = "version.txt"
 
 
@@ -21,9 +21,8 @@ def is_made(folder: Path, *, full_length: bool) -> bool:
     return marker.is_file() and marker.read_text() == version(full_length=full_length)
 
 
-def is_on_shelf(address: str) -> bool:
-    """Whether the application at `address` has the archive's first docket."""
-    found = (
-        httpx.get(f"{address}/api/dockets", params={"search": FIRST_SHELFMARK}, timeout=60).raise_for_status().json()
-    )
-    return any(line["shelfmark"] == FIRST_SHELFMARK for line in found)
+def not_on_shelf(address: str) -> list[str]:
+    """The archive's shelfmarks that the application at `address` has no docket for."""
+    answer = httpx.get(f"{address}/api/dockets", timeout=60).raise_for_status()
+    there = {line["shelfmark"] for line in answer.json()}
+    return [mark for mark in SHELFMARKS if mark not in there]

@@ -36,7 +36,7 @@ class CarrierChange(BaseModel):
     playing_order: str | None = Field(default=None, max_length=40)
     tape_type: str | None = Field(default=None, max_length=40)
     noise_reduction: str | None = Field(default=None, max_length=40)
-    expected_s: dict[int, float | None] = Field(default_factory=dict)
+    expected_s: dict[int, float | None] = Field(default={})
 
 
 class DescriptionChange(BaseModel):

@@ -1,0 +1,88 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useSyncExternalStore } from "react";
+
+import { answer, api, type Transfer, type TransferSettings } from "../api/client";
+import { transferQuery } from "../api/queries";
+import { browserInput, type InputState } from "./browserInput";
+
+type Simple = "arm" | "disarm" | "record" | "pause" | "go-on" | "stop" | "let-go" | "listen-for-loudest" | "use-loudest";
+
+/** All that can be done with a docket's transfer; each answer goes into the cache. */
+export function useTransfer(docketId: number, transfer: Transfer | null) {
+  const cache = useQueryClient();
+  const keep = (after: Transfer | null) => cache.setQueryData(transferQuery(docketId).queryKey, after);
+  const path = { params: { path: { key: transfer?.key ?? "" } } };
+  const simple = useMutation({
+    mutationFn: (command: Simple) => answer(api.POST(`/api/transfers/{key}/${command}`, path)),
+    onSuccess: keep,
+  });
+  const settings = useMutation({
+    mutationFn: (body: TransferSettings) => answer(api.PUT("/api/transfers/{key}/settings", { ...path, body })),
+    onSuccess: keep,
+  });
+  const gain = useMutation({
+    mutationFn: (gainDb: number) => answer(api.PUT("/api/transfers/{key}/gain", { ...path, body: { gain_db: gainDb } })),
+    onSuccess: keep,
+  });
+  const turnOver = useMutation({
+    mutationFn: (body: { side_id: number; new_take: boolean }) => answer(api.POST("/api/transfers/{key}/turn-over", { ...path, body })),
+    onSuccess: keep,
+  });
+  const operate = useMutation({
+    mutationFn: (body: { control: string; value: string }) => answer(api.POST("/api/transfers/{key}/controls", { ...path, body })),
+    onSuccess: keep,
+  });
+  const disconnect = useMutation({
+    mutationFn: async () => {
+      await answer(api.DELETE("/api/transfers/{key}", path));
+      if (transfer?.source.kind === "browser") browserInput.close();
+    },
+    onSuccess: () => keep(null),
+  });
+  const all = [simple, settings, gain, turnOver, operate, disconnect];
+  return {
+    simple,
+    settings,
+    gain,
+    turnOver,
+    operate,
+    disconnect,
+    error: all.find((one) => one.error)?.error ?? null,
+    busy: all.some((one) => one.isPending),
+  };
+}
+
+export type TransferDoing = ReturnType<typeof useTransfer>;
+
+/** Connects a source to a docket; the browser's own input is opened first, since only it knows its rate. */
+export function useConnect(docketId: number) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: async (wanted: { sourceId: string; deviceId: string | null; rateHz: number; bits: number; settings: TransferSettings }) => {
+      const isBrowser = wanted.sourceId === "browser";
+      if (isBrowser) await browserInput.open(wanted.deviceId);
+      try {
+        const made = await answer(
+          api.POST("/api/dockets/{docket_id}/transfer", {
+            params: { path: { docket_id: docketId } },
+            body: {
+              source_id: wanted.sourceId,
+              rate_hz: isBrowser ? browserInput.rateHz : wanted.rateHz,
+              bits: wanted.bits,
+              channels: isBrowser ? browserInput.channels : 2,
+              settings: wanted.settings,
+            },
+          }),
+        );
+        if (isBrowser) browserInput.send(made.key);
+        return made;
+      } catch (refusal) {
+        browserInput.close();
+        throw refusal;
+      }
+    },
+    onSuccess: (made) => cache.setQueryData(transferQuery(docketId).queryKey, made),
+  });
+}
+
+export const useInputState = (): InputState => useSyncExternalStore(browserInput.subscribe, browserInput.snapshot);
