@@ -77,6 +77,10 @@ class Server:
         self._process.send_signal(signal.SIGKILL)
         self._process.wait(10)
 
+    @property
+    def is_running(self) -> bool:
+        return self._process is not None and self._process.poll() is None
+
     def stop(self) -> None:
         if self._process is not None and self._process.poll() is None:
             self._process.terminate()

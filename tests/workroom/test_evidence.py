@@ -9,8 +9,18 @@ import pytest
 
 from inkwell_groove.core.artwork import ArtworkFacts
 from inkwell_groove.core.sound import SoundFormat
+from inkwell_groove.core.transfer.chain import Chain
+from inkwell_groove.core.transfer.continuity import Fault
 from inkwell_groove.workroom import evidence
-from inkwell_groove.workroom.views import ArtworkView, Refusal, SideView, TakeView, TrackLine, UploadView
+from inkwell_groove.workroom.views import (
+    ArtworkView,
+    Refusal,
+    SideView,
+    TakeView,
+    TrackLine,
+    Transferred,
+    UploadView,
+)
 
 NOW = datetime(2026, 1, 1, tzinfo=UTC)
 
@@ -32,7 +42,9 @@ def line(confidence: float | None = 0.9) -> TrackLine:
 
 
 def side(*takes: TakeView, tracks: tuple[TrackLine, ...] = (), letter: str = "A") -> SideView:
-    return SideView(id=1, letter=letter, takes=list(takes), chosen_take_id=1, plan=None, tracks=list(tracks))
+    return SideView(
+        id=1, letter=letter, expected_s=None, takes=list(takes), chosen_take_id=1, plan=None, tracks=list(tracks)
+    )
 
 
 def upload(state: str, refusal: Refusal | None = None) -> UploadView:
@@ -52,29 +64,45 @@ def upload(state: str, refusal: Refusal | None = None) -> UploadView:
         ([take(sample_peak_dbfs=0.0)], "1 take, 96 kHz/24, peak 0.0 dBFS, nothing clipped", "done"),
     ],
 )
-def test_intake_tells_what_was_taken_and_how_loud_it_is(takes: list[TakeView], text: str, mood: str) -> None:
-    found = evidence.intake([side(*takes)], [])
+def test_transfer_tells_what_was_taken_and_how_loud_it_is(takes: list[TakeView], text: str, mood: str) -> None:
+    found = evidence.transfer([side(*takes)])
     assert (found.line, found.mood) == (text, mood)
 
 
 def test_takes_of_two_rates_are_both_told() -> None:
     other = take(format=SoundFormat(container="WAV", word="s16", rate_hz=44_100, channels=2, samples=1))
-    assert "44.1 kHz/16 and 96 kHz/24" in evidence.intake([side(take()), side(other)], []).line
+    assert "44.1 kHz/16 and 96 kHz/24" in evidence.transfer([side(take()), side(other)]).line
 
 
 def test_a_lossy_take_is_a_reference_only() -> None:
     lossy = take(
         format=SoundFormat(container="MPEG", word="f32", rate_hz=44_100, channels=2, samples=1, lossless=False)
     )
-    found = evidence.intake([side(lossy)], [])
+    found = evidence.transfer([side(lossy)])
     assert "reference only" in found.line
     assert found.mood == "doubtful"
 
 
 def test_a_refused_recording_comes_before_everything_else() -> None:
     refused = upload("refused", Refusal(what="it lies"))
-    assert evidence.intake([side(take())], [upload("taking in"), refused]).line == "side.wav was refused"
-    assert evidence.intake([side()], [upload("taking in")]).mood == "doubtful"
+    assert evidence.intake(["LP"], [side(take())], [upload("taking in"), refused]).line == "side.wav was refused"
+    assert evidence.intake(["LP"], [side()], [upload("taking in")]).mood == "doubtful"
+
+
+def test_intake_tells_what_lies_on_the_table() -> None:
+    assert evidence.intake(["LP"], [side(), side(letter="B")], []).line == "LP, 2 sides"
+    assert evidence.intake(["LP", "LP"], [side()] * 4, []).line == "2 x LP, 4 sides"
+
+
+def test_a_side_that_is_still_to_come_and_faults_are_told() -> None:
+    assert evidence.transfer([side(take()), side(letter="B")]).line == "1 take, side B is still to come"
+    fault = Fault(kind="lost", at_sample=5, samples=960, words="960 samples lost")
+    told = Transferred(
+        source="deck", chain=Chain(name="c"), gain_db=0.0, began_at=NOW, ended="by hand", marks=[], faults=[fault],
+        samples_sha256=None,
+    )  # fmt: skip
+    found = evidence.transfer([side(take(transferred=told))])
+    assert (found.line, found.mood) == ("1 take, 1 fault while recording", "missing")
 
 
 @pytest.mark.parametrize(

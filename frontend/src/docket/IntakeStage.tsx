@@ -1,5 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
+import { Link } from "react-router";
 
 import { answer, api, type Docket, type Side, type Take, type Upload } from "../api/client";
 import { Desk } from "../frame/Desk";
@@ -49,7 +50,7 @@ function SidePanel({ docket, side }: { docket: Docket; side: Side }) {
         <span className="ml-auto"><ChooseFile docket={docket} side={side} label={take ? "Add another take" : "Choose a recording"} /></span>
       </div>
       {take && <Strip docket={docket} side={side} take={take} />}
-      {side.takes.length === 0 && <p className="quiet">No recording yet: WAV, RF64, AIFF or FLAC, 8 to 192 kHz, 16 to 32 bit. MP3 and Ogg are kept as a reference only.</p>}
+      {side.takes.length === 0 && <p className="quiet">No recording yet. <Link className="text-primary underline-offset-2 hover:underline" to={`/dockets/${docket.id}/transfer`}>Record it at the deck</Link>, or bring a file: WAV, RF64, AIFF or FLAC, 8 to 192 kHz, 16 to 32 bit; MP3 and Ogg as a reference only.</p>}
       {side.takes.length > 0 && (
         <table className="mt-2 w-full text-[13px]">
           <tbody>

@@ -37,7 +37,7 @@ export function ConnectForm({ docket }: { docket: Docket }) {
     connect.mutate({ sourceId, deviceId: null, rateHz, bits, settings });
   };
   return (
-    <form onSubmit={submit} className="rule-b grid max-w-3xl gap-4 px-5 py-4">
+    <form onSubmit={submit} className="rule-b grid gap-4 px-5 py-4">
       <fieldset>
         <legend className="mb-1 font-serif text-base">Source</legend>
         <div className="grid grid-cols-2 gap-2">

@@ -16,6 +16,8 @@ export function GrowingPage({ recording, expectedS, label }: { recording: Record
   return <Growing key={recording.id} recording={recording} index={index} expectedS={expectedS} label={label} />;
 }
 
+const NONE: never[] = [];
+
 interface Props {
   recording: RecordingView;
   index: Schemas["PeakIndex"];
@@ -44,7 +46,8 @@ function Growing({ recording, index, expectedS, label }: Props) {
         <Page
           source={source}
           loaded={loaded}
-          tracks={[]}
+          tracks={NONE}
+          bare
           firstNumber={1}
           lineSeconds={lineSeconds}
           height={Math.max(height, 120)}

@@ -10,7 +10,7 @@ import type { LiveFeed } from "./live";
 import { BAND_DBFS, type HistoryColumn, layoutHistory, levelWord, loudest, LOWEST_DBFS, placeOfLevel, TICKS_DBFS } from "./meterLayout";
 
 const ROW_PX = 17;
-const METER_PX = 2 * ROW_PX + 20;
+const METER_PX = 2 * ROW_PX + 28;
 const HISTORY_PX = 66;
 const LEFT_PX = 44;
 const RIGHT_PX = 12;
@@ -117,8 +117,8 @@ function drawHistory(ctx: CanvasRenderingContext2D, columns: HistoryColumn[], wi
   ctx.fillRect(LEFT_PX, top + height, length, 1);
   ctx.fillStyle = ink.quiet;
   ctx.textAlign = "right";
-  ctx.fillText("−12", LEFT_PX - 6, y(-12));
-  ctx.fillText("−3", LEFT_PX - 6, y(-3) - 2);
+  ctx.fillText("−12", LEFT_PX - 6, y(-12) + 3);
+  ctx.fillText("−3", LEFT_PX - 6, y(-3) - 3);
   ctx.textAlign = "left";
   ctx.fillText("3 min ago", LEFT_PX, top + height + 7);
   ctx.textAlign = "right";

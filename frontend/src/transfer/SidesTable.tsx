@@ -14,7 +14,7 @@ export function SidesTable({ docket, transfer, doing }: { docket: Docket; transf
   const choose = (side: Side) => transfer && doing.settings.mutate({ ...transfer.settings, side_id: side.id });
   const isBusy = transfer?.state === "recording" || transfer?.state === "paused";
   return (
-    <section aria-label="Sides" className="mt-auto px-5 py-2">
+    <section aria-label="Sides" className={`px-5 py-2 ${transfer ? "mt-auto" : ""}`}>
       <table className="w-full text-[13px]">
         <thead>
           <tr className="quiet text-left">
@@ -36,7 +36,7 @@ export function SidesTable({ docket, transfer, doing }: { docket: Docket; transf
                 <td className="figure">{side.expected_s === null ? <span className="quiet">not said</span> : shortClock(side.expected_s)}</td>
                 <td className="figure">{take ? clock(lengthOf(side), take.format.rate_hz, 1) : ""}</td>
                 <td className="figure">{take ? level(take.sample_peak_dbfs) : ""}</td>
-                <td><Standing side={side} isNext={isNext} /></td>
+                <td>{transfer?.recording?.side_id === side.id ? <span className="text-error">{transfer.state}</span> : <Standing side={side} isNext={isNext} />}</td>
                 <td className="py-1 text-right">
                   {side.takes.length > 1 && (
                     <button type="button" className="press !py-0.5 mr-2" onClick={() => setComparing(comparing?.id === side.id ? null : side)}>

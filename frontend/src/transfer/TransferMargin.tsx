@@ -62,7 +62,7 @@ function GainPart({ transfer, doing }: { transfer: Transfer; doing: TransferDoin
       <button type="button" className={`press ${listening ? "press-main" : ""}`} disabled={!canListen && !listening} onClick={loudest}>
         {listening ? (gain === null ? "That was the loudest" : "That was it: set the gain") : "Listen for the loudest passage"}
       </button>{" "}
-      <button type="button" className="press" title="Begin the highest peaks and the count of clipped samples anew" onClick={() => doing.simple.mutate("let-go")}>Let go</button>
+      <button type="button" className="press" title="Begin the highest peaks and the count of clipped samples anew" onClick={() => doing.simple.mutate("let-go")}>Peaks anew</button>
       {listening && <p className="mt-1 text-warning">Play the loudest passage now.</p>}
       {advice && <p className={`mt-1 ${advice.verdict === "right" ? "text-accent" : advice.verdict === "quiet" || advice.verdict === "nothing heard" ? "" : "text-error"}`}>{advice.words}</p>}
     </>

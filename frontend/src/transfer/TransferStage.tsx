@@ -1,17 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
 
-import type { Docket, RecordingView, Side, Transfer } from "../api/client";
+import type { Docket, LiveNews, RecordingView, Side, Transfer } from "../api/client";
 import { recordingsQuery, transferQuery } from "../api/queries";
 import { sideName, sidesOf, useDocket } from "../docket/useDocket";
 import { useCommands } from "../frame/commands";
 import { Desk } from "../frame/Desk";
-import { clock } from "../words/figures";
+import { clock, level, lowerFirst } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { ConnectForm } from "./ConnectForm";
 import { GrowingPage } from "./GrowingPage";
 import { LeftRecordings } from "./LeftRecordings";
 import { LevelMeter } from "./LevelMeter";
 import { type LiveFeed, useFeed, useLive } from "./live";
+import { levelWord, loudest } from "./meterLayout";
 import { SidesTable } from "./SidesTable";
 import { TransferMargin } from "./TransferMargin";
 import { type TransferDoing, useTransfer } from "./useTransfer";
@@ -64,8 +65,33 @@ function AtWork({ docket, transfer, feed, doing }: { docket: Docket; transfer: T
     <>
       <CommandRow docket={docket} transfer={transfer} recordedSamples={live.recorded_samples} isAway={live.is_away} doing={doing} />
       <LevelMeter feed={feed} live={live} />
-      {recording && <Growing docket={docket} transfer={transfer} recording={recording} />}
+      {recording ? <Growing docket={docket} transfer={transfer} recording={recording} /> : <Next transfer={transfer} live={live} />}
     </>
+  );
+}
+
+/** What would be sensible next, while nothing is recorded. */
+function Next({ transfer, live }: { transfer: Transfer; live: LiveNews }) {
+  const highest = loudest(live.hold.true_peak_dbtp);
+  const clipped = live.hold.clipped_samples.some((count) => count > 0);
+  const word = levelWord(highest, clipped ? 1 : 0);
+  const steps: [string, string, boolean][] = [
+    ["Level", word === "right" ? `the loudest part so far peaks at ${level(highest)}` : "lower the stylus on the loudest passage, press L, and L again when it has been heard", word === "right"],
+    ["Arm", "lift the stylus, press A; it starts by itself, with what was just before", transfer.state === "armed"],
+    ["Lower the stylus", "it ends by itself in the run-out groove, and the take is read back and drawn", false],
+  ];
+  return (
+    <section aria-label="What comes next" className="px-5 py-4">
+      <ol className="grid max-w-2xl gap-2">
+        {steps.map(([name, words, done], index) => (
+          <li key={name} className="grid grid-cols-[24px_1fr]">
+            <span className={`figure ${done ? "text-accent" : "quiet"}`}>{done ? "✓" : index + 1}</span>
+            <span><b className="font-medium">{name}:</b> <span className={done ? "" : "quiet"}>{words}.</span></span>
+          </li>
+        ))}
+      </ol>
+      {word === "hot" || word === "clipped" ? <p className="mt-3 font-medium text-error">It is too hot to record: turn it down first, then press “Peaks anew”.</p> : null}
+    </section>
   );
 }
 
@@ -117,7 +143,7 @@ function CommandRow({ docket, transfer, recordedSamples, isAway, doing }: RowPro
         {state === "paused" && <button type="button" className="press press-main" onClick={() => go("go-on")}>Go on</button>}
         {busy && next && (
           <>
-            <button type="button" className="press" title={`Ends this take and waits for ${sideName(docket, next).toLowerCase()}`} onClick={() => turn(true)}>
+            <button type="button" className="press" title={`Ends this take and waits for ${lowerFirst(sideName(docket, next))}`} onClick={() => turn(true)}>
               Turn over to {next.letter}
             </button>
             <button type="button" className="press" title={`${sideName(docket, next)} follows in the same take`} onClick={() => turn(false)}>
@@ -135,11 +161,12 @@ function StateWord({ state, side, docket, isAway }: { state: Transfer["state"]; 
   const name = side ? sideName(docket, side) : "";
   if (isAway && (state === "recording" || state === "paused"))
     return <span role="status" className="font-serif text-[17px] text-warning">No sound arrives; the browser keeps two minutes of it</span>;
+  const inside = lowerFirst(name);
   const words = {
     listening: `Listening; nothing is written. ${name} is next`,
-    armed: `Armed for ${name.toLowerCase()}: lower the stylus`,
-    recording: `Recording ${name.toLowerCase()}`,
-    paused: `Paused in ${name.toLowerCase()}; nothing is written`,
+    armed: `Armed for ${inside}: lower the stylus`,
+    recording: `Recording ${inside}`,
+    paused: `Paused in ${inside}; nothing is written`,
     ended: "Ended",
   };
   return (

@@ -32,8 +32,8 @@ interface Props {
   label: string;
   /** What went wrong while it was recorded, and where. */
   faults?: readonly Fault[];
-  /** How long it will be, where it is still growing. */
-  lengthSamples?: number;
+  /** Whether tracks can be marked on it at all: what lies outside them is hatched only then. */
+  bare?: boolean;
   onPlace: (sample: number) => void;
   onSelect: (span: Span | null) => void;
 }
@@ -47,10 +47,11 @@ export function Page(props: Props) {
   const [drag, setDrag] = useState<Span | null>(null);
   const hearing = useHearing();
   const { rate_hz: rateHz } = source.index;
-  const samples = Math.max(source.index.samples, props.lengthSamples ?? 0);
+  const { samples } = source.index;
+  const bare = props.bare ?? false;
   const layout = useMemo(
-    () => layoutPage({ samples, rateHz, width, height, lineSeconds, tracks, firstNumber }),
-    [samples, rateHz, width, height, lineSeconds, tracks, firstNumber],
+    () => layoutPage({ samples, rateHz, width, height, lineSeconds, tracks, firstNumber, bare }),
+    [samples, rateHz, width, height, lineSeconds, tracks, firstNumber, bare],
   );
 
   useEffect(() => {

@@ -48,6 +48,8 @@ export interface PageInput {
   lineSeconds: number;
   tracks: readonly TrackSpan[];
   firstNumber: number;
+  /** No tracks can be marked on it yet, so nothing lies outside them. */
+  bare?: boolean;
 }
 
 /** How tall the waveform is drawn: one scale for the whole side, never a line's own. */
@@ -108,7 +110,7 @@ export function layoutPage(input: PageInput): PageLayout {
     layout.marks.push({ ...end, key: track.key, side: "end", unsure });
     layout.labels.push({ x: start.x, top: start.top, text: String(input.firstNumber + index) });
   });
-  addWash(layout, at, input.samples, "outside");
+  if (!input.bare) addWash(layout, at, input.samples, "outside");
   return layout;
 }
 

@@ -36,6 +36,8 @@ export const percent = (share: number): string => `${Math.round(share * 100)} %`
 export const moment = (iso: string): string =>
   new Date(iso).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
 
+export const lowerFirst = (text: string): string => text.charAt(0).toLowerCase() + text.slice(1);
+
 export const plural = (count: number, one: string): string => `${count} ${one}${count === 1 ? "" : "s"}`;
 
 /** Seconds of a typed m:ss, h:mm:ss or plain seconds, decimals allowed; NaN where it is none. */

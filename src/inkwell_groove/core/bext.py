@@ -19,6 +19,8 @@ FIXED_BYTES = _FIXED.size
 _VERSION = 2
 _UNKNOWN = 0x7FFF  # "not indicated", for each of the five loudness figures
 
+_LIKENESS = str.maketrans({"–": "-", "−": "-", "µ": "u", "μ": "u", "×": "x"})
+
 
 class Bext(BaseModel):
     """What the chunk says. Text is ASCII: the standard knows nothing else; `ascii_text` makes it so."""
@@ -37,9 +39,14 @@ class Bext(BaseModel):
 
 
 def render(bext: Bext) -> bytes:
-    """The chunk's data, without its head. `parse(render(x)) == x` for text in ASCII and levels in hundredths."""
+    """The chunk's data, without its head. `parse(render(x)) == x` for text in ASCII and levels in hundredths.
+
+    Always of an even length, by a NUL behind the history where need be: libsndfile loses its way in an RF64 file after
+    a chunk that wants a pad byte.
+    """
+    history = bext.coding_history.encode("ascii")
     levels = (_hundredths(bext.loudness_lufs), _UNKNOWN, _hundredths(bext.max_true_peak_dbtp), _UNKNOWN, _UNKNOWN)
-    return _FIXED.pack(
+    fixed = _FIXED.pack(
         bext.description.encode("ascii"),
         bext.originator.encode("ascii"),
         bext.originator_reference.encode("ascii"),
@@ -50,7 +57,8 @@ def render(bext: Bext) -> bytes:
         b"",  # no UMID: zeros say so
         *levels,
         b"",
-    ) + bext.coding_history.encode("ascii")
+    )
+    return fixed + history + b"\0" * (len(history) & 1)
 
 
 def parse(data: bytes, *, name: str = "bext") -> Bext:
@@ -77,7 +85,7 @@ def parse(data: bytes, *, name: str = "bext") -> Bext:
 
 def ascii_text(text: str, most: int | None = None) -> str:
     """Text as the chunk can hold it: accents fall off, what has no likeness becomes a question mark."""
-    plain = unicodedata.normalize("NFKD", text.replace("–", "-").replace("−", "-"))
+    plain = unicodedata.normalize("NFKD", text.translate(_LIKENESS))
     kept = "".join(char for char in plain if not unicodedata.combining(char))
     clean = "".join(char if " " <= char <= "~" else "?" for char in kept)
     return clean if most is None else clean[:most]

@@ -71,14 +71,14 @@ class LivePeaks:
         """Folds what is left and writes the pyramid of the whole to `target`; the level files go."""
         index = plan_levels(self.samples, self._channels, self._rate_hz)
         levels = len(index.blocks)
-        if len(self._rest):
-            self._add(0, fold_samples(self._rest, _FULL_SCALE))
-        for level in range(levels - 1):
-            if len(self._waiting[level]):
-                size = index.block_samples[level]
-                share = (self.samples - (index.blocks[level] - 1) * size) / size
-                last, self._waiting[level] = self._waiting[level], self._waiting[level][:0]
-                self._add(level + 1, fold_peaks(last, share))
+        last = fold_samples(self._rest, _FULL_SCALE) if len(self._rest) else self._waiting[0][:0]
+        for level in range(levels):
+            self._files[level].write(np.ascontiguousarray(last).tobytes())
+            left = np.concatenate((self._waiting[level], last))
+            size = index.block_samples[level]
+            # The last block of a level is seldom full, which its RMS must know.
+            share = (self.samples - (index.blocks[level] - 1) * size) / size
+            last = fold_peaks(left, share) if len(left) else left
         with target.open("w+b") as out:
             write_header(out, index)
             for level in range(levels):

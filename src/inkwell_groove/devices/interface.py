@@ -55,6 +55,7 @@ class SimulatedInterface:
         self._at = 0  # samples counted
         self._elapsed = 0  # samples of its own time: those dropped unseen are in here and not counted
         self._faults: list[str] = []
+        self._last: Block | None = None
         self._lock = threading.Lock()
         self._began_s = time.monotonic()
 
@@ -72,9 +73,11 @@ class SimulatedInterface:
     def read(self, timeout_s: float) -> Block | None:
         if not self._wait(timeout_s):
             return None
-        audio = self.deck.play(self._block)
         with self._lock:
             fault = self._faults.pop(0) if self._faults else ""
+        if fault == "repeat a block" and self._last is not None:
+            return self._last
+        audio = self.deck.play(self._block)
         self._elapsed += self._block
         if fault == "drop a block":
             self._at += self._block
@@ -83,10 +86,9 @@ class SimulatedInterface:
         if fault == "drop a block unseen":
             return self.read(timeout_s)
         block = Block(self._sequence, self._at, self._elapsed / self.rate_hz, self._convert(audio))
-        if fault == "repeat a block":
-            return Block(self._sequence, max(0, self._at - self._block), self._elapsed / self.rate_hz, block.samples)
         self._at += self._block
         self._sequence += 1
+        self._last = block
         return block
 
     def _wait(self, timeout_s: float) -> bool:

@@ -250,7 +250,7 @@ class Recording(Base):
     docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), index=True)
     side_id: Mapped[int] = mapped_column(ForeignKey("side.id"))
     transfer_key: Mapped[str] = mapped_column(String(32, collation=EXACT), index=True)
-    state: Mapped[str] = mapped_column(String(20), default="recording")
+    state: Mapped[str] = mapped_column(String(30), default="recording")
     document: Mapped[dict[str, Any]]
     refusal: Mapped[dict[str, Any] | None]
     began_at: Mapped[datetime] = mapped_column(default=now)

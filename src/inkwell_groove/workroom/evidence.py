@@ -61,11 +61,13 @@ def tracks(sides: list[SideView]) -> Evidence:
     return Evidence(stage="tracks", line=f"{text}, none in doubt", mood="done")
 
 
-def describe(missing: list[str], has_anything: bool) -> Evidence:
+def describe(missing: list[str], has_anything: bool, *, has_tracks: bool = True) -> Evidence:
     if not has_anything:
         return Evidence(stage="describe", line="nothing said yet", mood="not begun")
     if missing:
         return Evidence(stage="describe", line=f"missing: {missing[0]}", mood="missing")
+    if not has_tracks:
+        return Evidence(stage="describe", line="release; titles come with the tracks", mood="doubtful")
     return Evidence(stage="describe", line="release and all titles", mood="done")
 
 

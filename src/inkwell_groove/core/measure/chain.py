@@ -22,8 +22,12 @@ class Hum:
     line, because hum is always there and bass notes are not.
     """
 
-    def __init__(self, *, rate_hz: int, keep: int | None = None) -> None:
-        """`keep` is how many of the latest stretches are judged; all of them without it."""
+    def __init__(self, *, rate_hz: int, keep: int | None = None, at_least: int = 1, tolerance_hz: float = 1.0) -> None:
+        """`keep` is how many of the latest stretches are judged, all without it; `at_least` how many it takes.
+
+        `tolerance_hz` is how far from 50 or 60 Hz it may lie: in a recording the speed moves it, at the deck nothing.
+        """
+        self._at_least, self._tolerance_hz = at_least, tolerance_hz
         self._rate_hz = rate_hz
         self._factor = max(1, rate_hz // 2_000)
         self._rest: list[npt.NDArray[np.float64]] = []
@@ -56,13 +60,14 @@ class Hum:
 
     def result(self) -> tuple[float, float] | None:
         """(frequency in Hz, level in dBFS as a sine's peak) of the hum; none where no line stands 12 dB out."""
-        if not self._spectra:
+        if len(self._spectra) < self._at_least:
             return None
         lines = np.percentile(np.array(self._spectra), 25, axis=0)
         step_hz = 1.0 / _HUM_BLOCK_S
         best: tuple[float, float] | None = None
         for mains in _MAINS_HZ:
-            first, last = round((mains - 1.0) / step_hz), round((mains + 1.0) / step_hz) + 1
+            reach = round(self._tolerance_hz / step_hz)
+            first, last = round(mains / step_hz) - reach, round(mains / step_hz) + reach + 1
             peak = first + int(np.argmax(lines[first:last]))
             around = np.concatenate((lines[peak - 24 : peak - 6], lines[peak + 7 : peak + 25]))
             if lines[peak] > 4.0 * max(float(np.median(around)), 1e-9) and (best is None or lines[peak] > best[1]):

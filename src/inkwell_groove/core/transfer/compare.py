@@ -1,8 +1,9 @@
 """Two takes of one side beside each other: level, speed, noise, clicks, and where they differ.
 
 The takes are laid over each other by their envelopes (RMS of 10 ms): cross-correlation of stretches of 12 s all along
-the side gives how far the second lags at each, and a line through those lags gives its speed; the rest is where they
-part: a groove that skipped, a block that was lost, a click that only one of them has.
+the side gives how far the second lags at each. Lags that grow evenly are a difference of speed; a step in them is a
+groove that skipped or a block that was lost. Laid over each other so, they are compared second by second and click by
+click.
 """
 
 from __future__ import annotations
@@ -114,20 +115,15 @@ def compare(
             level_db=None,
             differences=(),
         )
-    slope, offset = _line(places[good], lags[good])
-    ratio = 1.0 / (1.0 + slope)
-    level = _level_db(one, two, slope, offset)
-    differences = [
-        *_steps(one, places[good], lags[good], slope, offset),
-        *_level_differences(one, two, slope, offset, level),
-        *_clicks_apart(one, two, slope, offset),
-    ]
+    laid = _Laid(places[good], lags[good])
+    level = _level_db(one, two, laid)
+    differences = [*_steps(one, laid), *_level_differences(one, two, laid, level), *_clicks_apart(one, two, laid)]
     return Comparison(
         first=one.facts(),
         second=two.facts(),
         same_recording=True,
-        offset_s=round(offset * HOP_S, 3),
-        speed_ratio=round(ratio, 5) if good.sum() >= 4 else None,
+        offset_s=round(laid.offset * HOP_S, 3),
+        speed_ratio=round(1.0 / (1.0 + laid.slope), 5) if good.sum() >= 4 else None,
         level_db=round(level, 2),
         differences=tuple(sorted(differences, key=lambda found: found.start_sample)),
     )
@@ -192,44 +188,51 @@ def _vertex(scores: Curve, best: int) -> float:
     return best + (0.5 * (before - after) / bend if bend else 0.0)
 
 
-def _line(places: Curve, lags: Curve) -> tuple[float, float]:
-    """Slope and offset through the lags by medians (Theil and Sen): one skipped groove does not pull it away."""
-    if len(places) < 2:
-        return 0.0, float(lags[0])
-    left, right = np.triu_indices(len(places), 1)
-    slope = float(np.median((lags[right] - lags[left]) / (places[right] - places[left])))
-    return slope, float(np.median(lags - slope * places))
+class _Laid:
+    """How the second take lies over the first: its lag at every place, its even growth, and the steps in it."""
+
+    def __init__(self, places: Curve, lags: Curve) -> None:
+        self.places, self.lags = places, lags
+        apart, grown = np.diff(places), np.diff(lags)
+        usual = float(np.median(grown / apart)) if len(apart) else 0.0
+        jumps = grown - usual * apart
+        self.steps = np.where(np.abs(jumps) > _STEP_S / HOP_S, jumps, 0.0)
+        even = lags - np.concatenate(([0.0], np.cumsum(self.steps)))
+        fitted = np.polyfit(places, even, 1) if len(places) > 1 else (0.0, lags[0])
+        self.slope, self.offset = float(fitted[0]), float(fitted[1])
+
+    def to_second(self, at: Curve) -> Curve:
+        """Where the second take has what the first has at `at`, in hundredths of a second."""
+        lag = np.interp(at, self.places, self.lags)
+        beyond = at - np.clip(at, self.places[0], self.places[-1])
+        return np.asarray(at + lag + self.slope * beyond)
 
 
-def _overlap(one: _Envelope, two: _Envelope, slope: float, offset: float) -> tuple[npt.NDArray[np.int64], Curve]:
+def _overlap(one: _Envelope, two: _Envelope, laid: _Laid) -> tuple[npt.NDArray[np.int64], Curve]:
     """Places of the first envelope that the second has too, and where it has them."""
     at = np.arange(len(one.power), dtype=np.int64)
-    there = at * (1.0 + slope) + offset
+    there = laid.to_second(at.astype(np.float64))
     inside = (there >= 0) & (there <= len(two.power) - 1)
     return at[inside], np.asarray(there[inside], dtype=np.float64)
 
 
-def _level_db(one: _Envelope, two: _Envelope, slope: float, offset: float) -> float:
-    at, there = _overlap(one, two, slope, offset)
+def _level_db(one: _Envelope, two: _Envelope, laid: _Laid) -> float:
+    at, there = _overlap(one, two, laid)
     mine, other = one.power[at].mean(), np.interp(there, np.arange(len(two.power)), two.power).mean()
     return float(10.0 * np.log10(max(other, 1e-20) / max(mine, 1e-20)))
 
 
-def _steps(one: _Envelope, places: Curve, lags: Curve, slope: float, offset: float) -> list[Difference]:
-    rest = lags - (slope * places + offset)
+def _steps(one: _Envelope, laid: _Laid) -> list[Difference]:
     found = []
-    for index in range(1, len(rest)):
-        jump_s = float(rest[index] - rest[index - 1]) * HOP_S
-        if abs(jump_s) > _STEP_S:
-            words = f"the second {'gains' if jump_s > 0 else 'loses'} {abs(jump_s):.2f} s here: a skip, or a lost block"
-            found.append(_difference("time", one, places[index - 1], places[index], words))
+    for index in np.flatnonzero(laid.steps):
+        jump_s = float(laid.steps[index]) * HOP_S
+        words = f"the second {'gains' if jump_s > 0 else 'loses'} {abs(jump_s):.2f} s here: a skip, or a lost block"
+        found.append(_difference("time", one, laid.places[index], laid.places[index + 1], words))
     return found
 
 
-def _level_differences(
-    one: _Envelope, two: _Envelope, slope: float, offset: float, level_db: float
-) -> list[Difference]:
-    at, there = _overlap(one, two, slope, offset)
+def _level_differences(one: _Envelope, two: _Envelope, laid: _Laid, level_db: float) -> list[Difference]:
+    at, there = _overlap(one, two, laid)
     second = round(1.0 / HOP_S)
     count = len(at) // second
     if not count:
@@ -245,13 +248,17 @@ def _level_differences(
     return found
 
 
-def _clicks_apart(one: _Envelope, two: _Envelope, slope: float, offset: float) -> list[Difference]:
-    mapped: Curve = (two.clicks - offset) / (1.0 + slope)
-    limit = len(one.power)
-    alone = [(float(p), "only in the first") for p in one.clicks if not _near(float(p), mapped)]
-    alone += [(float(p), "only in the second") for p in mapped if 0 <= p < limit and not _near(float(p), one.clicks)]
+def _clicks_apart(one: _Envelope, two: _Envelope, laid: _Laid) -> list[Difference]:
+    there = laid.to_second(one.clicks)
+    # Back from the second: the way there is monotonous but for skips, so it can be read the other way round.
+    ways = laid.to_second(np.arange(len(one.power), dtype=np.float64))
+    back = np.interp(two.clicks, ways, np.arange(len(ways)), left=np.nan, right=np.nan)
     words = "a click that the other take does not have"
-    return [_difference(kind, one, place, place + 1, words) for place, kind in alone]  # type: ignore[arg-type]
+    inside = (there >= 0) & (there < len(two.power))
+    lone = one.clicks[inside & np.array([not _near(float(p), two.clicks) for p in there], dtype=bool)]
+    others = [float(p) for p in back if np.isfinite(p) and not _near(float(p), one.clicks)]
+    found = [_difference("only in the first", one, float(p), float(p) + 1, words) for p in lone]
+    return found + [_difference("only in the second", one, p, p + 1, words) for p in others]
 
 
 def _near(place: float, others: Curve) -> bool:

@@ -83,8 +83,16 @@ class Transfers(Part):
     def start(self) -> None:
         """Takes up what a stopped server left: recordings are made takes, or wait for their browser."""
         with self._database.begin() as session:
-            for row in session.scalars(select(Recording).where(Recording.state.in_(["armed", "recording"]))):
-                self._recover(session, row)
+            left = select(Recording.id).where(Recording.state.in_(["armed", "recording", "waiting for its browser"]))
+            numbers = session.scalars(left).all()
+        for number in numbers:
+            try:
+                with self._database.begin() as session:
+                    self._recover(session, session.get_one(Recording, number))
+            except Exception as error:
+                # One recording that cannot be taken up must not keep the server from starting, nor the others.
+                log.exception("a recording could not be taken up", recording=number)
+                self._refuse(number, error)
         self.jobs.wake()
         self._watch.start()
 
@@ -250,8 +258,8 @@ class Transfers(Part):
             if row is None or row.state not in ("refused", "waiting for its browser"):
                 raise Conflict("this recording is a take already, or being made one", remedy="Reload the docket")
             self._waiting.pop(recording_id, None)
-            if row.state == "refused":
-                self._ask(session, row, Begun.model_validate(row.document["begun"]), row.document.get("found", {}))
+            if row.state == "refused" and "found" in row.document:
+                self._ask(session, row, Begun.model_validate(row.document["begun"]), row.document["found"])
             else:
                 self._finish_left(session, row, "the browser was not waited for")
             docket_id = row.docket_id
@@ -437,6 +445,16 @@ class Transfers(Part):
             self._waiting[row.id] = time.monotonic() + self._browser_patience_s
         else:
             self._finish_left(transaction, row, "the server stopped")
+
+    def _refuse(self, recording_id: int, error: Exception) -> None:
+        with self._database.begin() as transaction:
+            row = transaction.get_one(Recording, recording_id)
+            row.state = "refused"
+            row.refusal = {
+                "what": f"this recording could not be taken up after the server had stopped ({error})",
+                "where": str(self._media.recording(recording_id)),
+                "remedy": "Its sound lies there as a WAV file; try again, or bring it as a file",
+            }
 
     def _finish_left(self, transaction: Transaction, row: Recording, why: str) -> None:
         begun = Begun.model_validate(row.document["begun"])

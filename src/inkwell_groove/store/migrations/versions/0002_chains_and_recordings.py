@@ -32,7 +32,7 @@ def upgrade() -> None:
         sa.Column("docket_id", sa.Integer(), nullable=False),
         sa.Column("side_id", sa.Integer(), nullable=False),
         sa.Column("transfer_key", sa.String(length=32, collation="utf8mb4_bin"), nullable=False),
-        sa.Column("state", sa.String(length=20), nullable=False),
+        sa.Column("state", sa.String(length=30), nullable=False),
         sa.Column("document", sa.JSON(), nullable=False),
         sa.Column("refusal", sa.JSON(), nullable=True),
         sa.Column("began_at", DATETIME(fsp=6), nullable=False),

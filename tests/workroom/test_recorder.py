@@ -1,0 +1,225 @@
+"""Recordings on their way to the disk: whole at every moment, and finished by whoever finds them."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from inkwell_groove.core import bext, riff
+from inkwell_groove.core.transfer.chain import Chain, RecordingFacts
+from inkwell_groove.core.transfer.continuity import Fault
+from inkwell_groove.store.media import DiskFull
+from inkwell_groove.workroom.transfer import recorder as recorders
+from inkwell_groove.workroom.transfer.recorder import SOUND_NAME, SYNC_EVERY_S, Begun, Recorder, from_pcm
+from inkwell_groove.workroom.views import TransferMark
+from tests.sounds import noise
+
+NOW = datetime(2026, 1, 1, tzinfo=UTC)
+
+
+def begun(*, bits: int = 24, channels: int = 2, rate_hz: int = 48_000) -> Begun:
+    facts = RecordingFacts(
+        shelfmark="T-1",
+        sides="Side A",
+        chain=Chain(name="c", deck="Deck"),
+        source="test",
+        rate_hz=rate_hz,
+        bits=bits,
+        channels=channels,
+        began_at=NOW,
+        software="test",
+    )
+    return Begun(name="take.wav", side_ids=(1,), source_id="test", who="a", facts=facts, first_source_sample=1_000)
+
+
+def mark(kind: str, at_sample: int, source_sample: int | None = None) -> TransferMark:
+    return TransferMark(kind=kind, at_sample=at_sample, at=NOW, words=kind, source_sample=source_sample)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(("bits", "channels"), [(16, 2), (24, 1), (24, 2), (32, 2)])
+def test_what_was_written_is_read_back(tmp_path: Path, bits: int, channels: int) -> None:
+    data = noise(30_001, channels, bits=bits)
+    recorder = Recorder(tmp_path / "r", begun(bits=bits, channels=channels))
+    for first in range(0, len(data), 777):
+        recorder.write(data[first : first + 777])
+    found = recorder.finish(peak_dbtp=-6.0)
+    assert found["samples"] == 30_001
+    read, _ = soundfile.read(str(tmp_path / "r" / SOUND_NAME), dtype="int32", always_2d=True)
+    np.testing.assert_array_equal(read, data)
+    with (tmp_path / "r" / SOUND_NAME).open("rb") as file:
+        size = os.fstat(file.fileno()).st_size
+        riff.check_length(riff.read_layout(file, size=size, name="r"), name="r")
+        chunk = riff.read_chunk(file, b"bext", size=size, name="r")
+    assert chunk is not None
+    assert bext.parse(chunk).max_true_peak_dbtp == -6.0
+
+
+def test_at_every_moment_any_program_can_play_what_is_there(tmp_path: Path) -> None:
+    recorder = Recorder(tmp_path / "r", begun())
+    data = noise(48_000)
+    recorder.write(data)
+    until = time.monotonic() + 10
+    while recorder.synced_samples < 48_000 and time.monotonic() < until:
+        time.sleep(0.02)
+    read, _ = soundfile.read(str(tmp_path / "r" / SOUND_NAME), dtype="int32", always_2d=True)
+    np.testing.assert_array_equal(read, data)
+    recorder.abandon()
+
+
+_WRITER = """
+import sys, time
+from pathlib import Path
+from tests.sounds import noise
+from tests.workroom.test_recorder import begun
+from inkwell_groove.workroom.transfer.recorder import Recorder
+recorder = Recorder(Path(sys.argv[1]), begun())
+data = noise(4_800_000)
+for first in range(0, len(data), 960):
+    recorder.write(data[first : first + 960])
+    if first % 96_000 == 0:
+        print(first + 960, flush=True)
+    time.sleep(0.0002)
+"""
+
+
+def test_killed_in_the_middle_all_that_was_written_is_recovered(tmp_path: Path) -> None:
+    folder = tmp_path / "r"
+    writer = subprocess.Popen([sys.executable, "-c", _WRITER, str(folder)], stdout=subprocess.PIPE, text=True)
+    assert writer.stdout
+    told = 0
+    while told < 960_000:
+        told = int(writer.stdout.readline())
+    writer.send_signal(signal.SIGKILL)
+    writer.wait(10)
+    writer.stdout.close()
+    samples = recorders.recover(folder, begun())
+    assert samples >= told
+    read, _ = soundfile.read(str(folder / SOUND_NAME), dtype="int32", always_2d=True)
+    np.testing.assert_array_equal(read, noise(4_800_000)[:samples])
+    assert list(folder.glob("level *")) == []
+
+
+def test_a_recording_goes_on_behind_what_went_before(tmp_path: Path) -> None:
+    data = noise(50_000)
+    first = Recorder(tmp_path / "r", begun())
+    first.write(data[:20_000])
+    first.note(mark("began", 0))
+    first.abandon()
+    with (tmp_path / "r" / SOUND_NAME).open("ab") as file:
+        file.write(b"\x01\x02")  # a sample that broke off
+    second = Recorder(tmp_path / "r", begun(), went_before=True)
+    assert (second.samples, len(second.notes.marks)) == (20_000, 1)
+    second.write(data[20_000:])
+    found = second.finish(peak_dbtp=None)
+    read, _ = soundfile.read(str(tmp_path / "r" / SOUND_NAME), dtype="int32", always_2d=True)
+    np.testing.assert_array_equal(read, data)
+    straight = Recorder(tmp_path / "s", begun())
+    straight.write(data)
+    assert straight.finish(peak_dbtp=None) == found
+    assert (tmp_path / "r" / "peaks").read_bytes() == (tmp_path / "s" / "peaks").read_bytes()
+
+
+def test_notes_outlive_the_recorder_and_a_line_that_broke_off_is_passed_over(tmp_path: Path) -> None:
+    recorder = Recorder(tmp_path / "r", begun())
+    fault = Fault(kind="lost", at_sample=5, samples=960, words="960 samples lost")
+    recorder.note(fault)
+    recorder.note(mark("turned over", 7))
+    recorder.abandon()
+    with (tmp_path / "r" / "notes.jsonl").open("a") as file:
+        file.write('{"fault": {"kind": "lo')
+    recorders.add_mark(tmp_path / "r", mark("server stopped", 9))
+    notes = recorders.read_notes(tmp_path / "r")
+    assert notes.faults == [fault]
+    assert [one.kind for one in notes.marks] == ["turned over", "server stopped"]
+
+
+def test_a_full_disk_ends_it_with_everything_until_then(tmp_path: Path) -> None:
+    """A limit on the size of files stands in for the disk: the kernel refuses the rest in the same way."""
+    script = """
+import resource, signal, sys
+from pathlib import Path
+from tests.sounds import noise
+from tests.workroom.test_recorder import begun
+from inkwell_groove.store.media import DiskFull
+from inkwell_groove.workroom.transfer.recorder import Recorder
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+recorder = Recorder(Path(sys.argv[1]), begun())
+resource.setrlimit(resource.RLIMIT_FSIZE, (1_000_001, 1_000_001))
+try:
+    recorder.write(noise(500_000))
+except DiskFull as full:
+    print(full.what)
+print(recorder.finish(peak_dbtp=None)["samples"])
+"""
+    done = subprocess.run(
+        [sys.executable, "-c", script, str(tmp_path / "r")], capture_output=True, text=True, check=True, timeout=60
+    )
+    what, samples = done.stdout.splitlines()
+    assert "cannot be written" in what
+    read, _ = soundfile.read(str(tmp_path / "r" / SOUND_NAME), dtype="int32", always_2d=True)
+    assert len(read) == int(samples) > 160_000
+    np.testing.assert_array_equal(read, noise(500_000)[: len(read)])
+
+
+def test_a_disk_that_fails_while_syncing_is_told_at_the_next_block(tmp_path: Path) -> None:
+    recorder = Recorder(tmp_path / "r", begun())
+    recorder._failure = OSError(5, "Input/output error")
+    with pytest.raises(DiskFull, match="Input/output error"):
+        recorder.write(noise(10))
+    recorder.abandon()
+
+
+def test_nothing_recorded_is_nothing_recovered(tmp_path: Path) -> None:
+    Recorder(tmp_path / "r", begun()).abandon()
+    assert recorders.recover(tmp_path / "r", begun()) == 0
+    assert recorders.samples_on_disk(tmp_path / "nowhere", begun()) == 0
+    assert SYNC_EVERY_S <= 0.5
+
+
+@pytest.mark.parametrize(
+    ("notes", "samples", "expected"),
+    [
+        ([], 500, 1_500),
+        ([mark("paused", 100), mark("went on", 100, 9_000)], 150, 9_050),
+        ([mark("paused", 100)], 100, None),
+        ([Fault(kind="lost", at_sample=50, samples=960, words="")], 100, 2_060),
+        (
+            [
+                Fault(kind="lost", at_sample=50, samples=960, words=""),
+                mark("paused", 100),
+                mark("went on", 100, 9_000),
+                Fault(kind="lost", at_sample=120, samples=7, words=""),
+            ],
+            150,
+            9_057,
+        ),
+    ],
+)
+def test_where_a_source_that_counts_on_would_go_on(
+    notes: list[Fault | TransferMark], samples: int, expected: int | None
+) -> None:
+    told = recorders.Notes(
+        faults=[one for one in notes if isinstance(one, Fault)],
+        marks=[one for one in notes if isinstance(one, TransferMark)],
+    )
+    assert recorders.next_source_sample(begun(), told, samples) == expected
+
+
+@settings(max_examples=30)
+@given(st.sampled_from([16, 24, 32]), st.integers(1, 2), st.integers(0, 50))
+def test_pcm_comes_back_as_it_went(bits: int, channels: int, samples: int) -> None:
+    from inkwell_groove.core.transfer.block import to_pcm
+
+    data = noise(samples, channels, bits=bits)
+    np.testing.assert_array_equal(from_pcm(to_pcm(data, bits), bits, channels), data)
