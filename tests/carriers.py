@@ -28,7 +28,10 @@ def groove(
     audio[: len(t)] += (0.3 * np.sin(2 * np.pi * 30 * t) * np.exp(-t * 25))[:, None]
     t = np.arange(music) / RATE_HZ
     notes = sum(np.sin(2 * np.pi * hz * (1 + seed / 50) * t + hz) for hz in (330, 440, 554, 1320))
-    audio[lead : lead + music] += (0.11 * notes * (0.75 + 0.25 * np.sin(2 * np.pi * 1.7 * t)))[:, None]
+    # Strengths that never repeat, so that a take of it can be recognised; the first note is loud.
+    strengths = np.concatenate(([1.0], rng.uniform(0.35, 1.0, int(music_s * 5) + 2)))
+    shape = np.interp(t * 5, np.arange(len(strengths)), strengths)
+    audio[lead : lead + music] += (0.11 * notes * shape)[:, None]
     tick = np.exp(-np.arange(400) / 60) * 0.05
     for at in np.arange(lead + music + 0.3 * RATE_HZ, total - 500, TURN_S * RATE_HZ):
         audio[round(at) : round(at) + 400] += tick[:, None]

@@ -63,6 +63,39 @@ class Desk:
         cell.press("Enter")
 
 
+class DeckSide:
+    """The Transfer stage."""
+
+    def __init__(self, page: Page, server: Server, docket_id: int) -> None:
+        self.page = page
+        page.goto(f"{server.address}/dockets/{docket_id}/transfer")
+
+    def connect(self, source: str, *, rate: str | None = None) -> None:
+        self.page.get_by_role("radio", name=re.compile(source)).check()
+        if rate:
+            self.page.get_by_label("Sample rate").select_option(label=rate)
+        self.press("Connect")
+        expect(self.page.get_by_role("region", name="Level")).to_be_visible()
+
+    def press(self, name: str) -> None:
+        self.page.get_by_role("button", name=name, exact=True).click()
+
+    def put_on(self, record: str) -> None:
+        self.page.get_by_label("On the platter").select_option(record)
+        expect(self.page.get_by_text(f"On: {record} side A")).to_be_visible()
+
+    def expect_state(self, text: str, *, patience_s: float = 20) -> None:
+        expect(self.page.get_by_role("status")).to_contain_text(text, timeout=1000 * patience_s)
+
+    def expect_recorded(self, at_least_s: int) -> None:
+        """Until so many seconds stand on the clock."""
+        clock = self.page.get_by_test_id("recorded")
+        minutes, seconds = divmod(at_least_s, 60)
+        assert minutes == 0, "short recordings only"
+        later = "|".join(str(second) for second in range(seconds, 60))
+        expect(clock).to_have_text(re.compile(rf"^(0:0?({later})\.\d|[1-9]\d*:.*)$"), timeout=60_000)
+
+
 class Loupe:
     """The loupe, by samples instead of pixels."""
 

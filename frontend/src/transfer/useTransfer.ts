@@ -10,7 +10,11 @@ type Simple = "arm" | "disarm" | "record" | "pause" | "go-on" | "stop" | "let-go
 /** All that can be done with a docket's transfer; each answer goes into the cache. */
 export function useTransfer(docketId: number, transfer: Transfer | null) {
   const cache = useQueryClient();
-  const keep = (after: Transfer | null) => cache.setQueryData(transferQuery(docketId).queryKey, after);
+  const key = transferQuery(docketId).queryKey;
+  // Answers may overtake each other; an older one must not undo what a newer one told.
+  const keep = (after: Transfer | null) =>
+    cache.setQueryData(key, (now) => (after && now && now.key === after.key && now.version > after.version ? now : after));
+  const ahead = (change: Partial<Transfer>) => cache.setQueryData(key, (now) => now && { ...now, ...change });
   const path = { params: { path: { key: transfer?.key ?? "" } } };
   const simple = useMutation({
     mutationFn: (command: Simple) => answer(api.POST(`/api/transfers/{key}/${command}`, path)),
@@ -18,11 +22,16 @@ export function useTransfer(docketId: number, transfer: Transfer | null) {
   });
   const settings = useMutation({
     mutationFn: (body: TransferSettings) => answer(api.PUT("/api/transfers/{key}/settings", { ...path, body })),
+    // Shown at once; a refusal puts it back.
+    onMutate: (body) => void ahead({ settings: body }),
     onSuccess: keep,
+    onError: () => void cache.invalidateQueries({ queryKey: key }),
   });
   const gain = useMutation({
     mutationFn: (gainDb: number) => answer(api.PUT("/api/transfers/{key}/gain", { ...path, body: { gain_db: gainDb } })),
+    onMutate: (gainDb) => void ahead({ gain_db: gainDb }),
     onSuccess: keep,
+    onError: () => void cache.invalidateQueries({ queryKey: key }),
   });
   const turnOver = useMutation({
     mutationFn: (body: { side_id: number; new_take: boolean }) => answer(api.POST("/api/transfers/{key}/turn-over", { ...path, body })),

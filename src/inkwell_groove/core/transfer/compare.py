@@ -19,8 +19,10 @@ from inkwell_groove.core.measure.levels import dbfs
 from inkwell_groove.core.sound import SoundReader, to_float
 
 HOP_S = 0.01
-_STRETCH_S, _EVERY_S, _REACH_S = 12.0, 6.0, 4.0
+_STRETCH_S, _REACH_S = 12.0, 4.0
 _BLOCK_SAMPLES = 262_144
+_LEAST_HOPS = 100
+_MUSIC_SHARE = 0.03  # of the take's RMS: 30 dB below it
 _LEVEL_DB = 3.0  # a second this far from the takes' usual difference is one to look at
 _STEP_S = 0.05
 _SURE = 0.5
@@ -137,10 +139,14 @@ def _lags(one: Curve, two: Curve) -> tuple[Curve, Curve, Curve]:
 
     The first stretch is looked for in the whole of the second take, later ones near where the one before was found.
     """
-    size = min(round(_STRETCH_S / HOP_S), len(one))
+    size = max(_LEAST_HOPS, min(round(_STRETCH_S / HOP_S), len(one) // 3, len(two) // 3))
     places, lags, sure = [], [], []
+    usual = float(np.sqrt((one**2).mean()))
     near: float | None = None
-    for at in range(0, max(1, len(one) - size + 1), round(_EVERY_S / HOP_S)):
+    for at in range(0, max(1, len(one) - size + 1), max(size // 2, 1)):
+        # Stretches without music look alike everywhere: the quiet before the stylus, the groove before the first note.
+        if np.median(one[at : at + size]) < _MUSIC_SHARE * usual:
+            continue
         stretch = _standing_out(one[at : at + size])
         if not np.any(stretch):
             continue
