@@ -28,6 +28,8 @@ def main(address: str, folder: Path, only: list[str]) -> None:
         for name, path in VIEWS.items():
             if not only or name in only:
                 shoot(page, address + path, folder / f"{name}.png", choose=name == "tracks")
+        if not only or "transfer" in only:
+            record(page, address, folder / "transfer.png")
         if not only or "lamplight" in only:
             page.evaluate("localStorage.setItem('inkwell theme', 'lamplight')")
             shoot(page, address + VIEWS["tracks"], folder / "lamplight.png", choose=True)
@@ -42,6 +44,31 @@ def shoot(page: Page, url: str, target: Path, *, choose: bool) -> None:
             page.keyboard.press(".")
         page.wait_for_timeout(600)
     page.screenshot(path=target)
+
+
+def record(page: Page, address: str, target: Path) -> None:
+    """WH-0031 on the turntable, half a minute into its first side, with one block dropped."""
+    page.goto(f"{address}/", wait_until="load")
+    page.get_by_role("link", name="WH-0031").click()
+    page.get_by_role("navigation").get_by_role("link", name="Transfer").click()
+    page.get_by_role("radio", name="Turntable and preamp").check()
+    page.get_by_label("Chain", exact=False).first.select_option(label="Records, main deck")
+    page.get_by_role("button", name="Connect").click()
+    page.get_by_label("On the platter").select_option("WH-0031")
+    page.wait_for_timeout(1_500)
+    page.get_by_role("button", name="Arm", exact=True).click()
+    page.wait_for_timeout(3_000)
+    page.get_by_role("button", name="Lower the stylus").click()
+    page.wait_for_timeout(21_000)
+    page.get_by_text("Make trouble").click()
+    page.get_by_role("button", name="Drop a block", exact=True).click()
+    page.get_by_text("Make trouble").click()
+    page.wait_for_timeout(9_000)
+    page.screenshot(path=target)
+    page.get_by_role("button", name="Stop", exact=True).click()
+    page.wait_for_timeout(1_500)
+    page.get_by_role("button", name="Disconnect").click()
+    page.wait_for_timeout(1_000)
 
 
 if __name__ == "__main__":

@@ -95,7 +95,7 @@ def test_intake_tells_what_lies_on_the_table() -> None:
 
 
 def test_a_side_that_is_still_to_come_and_faults_are_told() -> None:
-    assert evidence.transfer([side(take()), side(letter="B")]).line == "1 take, side B is still to come"
+    assert evidence.transfer([side(take()), side(letter="B")]).line == "1 take, 96 kHz/24, side B still to come"
     fault = Fault(kind="lost", at_sample=5, samples=960, words="960 samples lost")
     told = Transferred(
         source="deck", chain=Chain(name="c"), gain_db=0.0, began_at=NOW, ended="by hand", marks=[], faults=[fault],

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Volume2, VolumeX } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import type { Docket, Transfer, TransferSettings } from "../api/client";
 import { chainsQuery } from "../api/queries";
@@ -148,26 +148,38 @@ function Seconds({ label, value, unit, max, onChange }: { label: string; value: 
   );
 }
 
+const HEARING_LEVEL = "inkwell hearing level";
+
 /** Listening along. The browser's own input is muted until asked for: loudspeakers feed back through a stylus. */
 function HearingPart({ transfer }: { transfer: Transfer }) {
-  const [audible, setAudible] = useState(false);
   const isBrowser = transfer.source.kind === "browser";
+  const [audible, setAudible] = useState(!isBrowser);
+  const [level, setLevel] = useState(() => Number(localStorage.getItem(HEARING_LEVEL) ?? 0.5));
+  const monitor = useRef<Monitor | null>(null);
   useEffect(() => {
-    if (!audible) return;
-    if (isBrowser) {
-      browserInput.hear(true);
-      return () => browserInput.hear(false);
-    }
-    const monitor = new Monitor(transfer.key);
-    return () => monitor.close();
+    if (!audible || isBrowser) return;
+    const made = new Monitor(transfer.key, Number(localStorage.getItem(HEARING_LEVEL) ?? 0.5));
+    monitor.current = made;
+    return () => {
+      monitor.current = null;
+      made.close();
+    };
   }, [audible, isBrowser, transfer.key]);
+  useEffect(() => {
+    localStorage.setItem(HEARING_LEVEL, String(level));
+    monitor.current?.set(level);
+    if (isBrowser) browserInput.hear(audible ? level : 0);
+  }, [level, audible, isBrowser]);
   useCommands([{ label: audible ? "Mute" : "Hear it", keys: ["M"], perform: () => setAudible(!audible) }]);
   return (
     <>
       <h2 className="margin-heading">Hearing</h2>
-      <button type="button" className={`press ${audible ? "press-main" : ""}`} aria-pressed={audible} onClick={() => setAudible(!audible)}>
-        {audible ? <Volume2 size={15} aria-hidden /> : <VolumeX size={15} aria-hidden />} {audible ? "Heard: mute it" : "Muted: hear it"}
-      </button>
+      <div className="flex items-center gap-3">
+        <button type="button" className="press" aria-pressed={audible} onClick={() => setAudible(!audible)}>
+          {audible ? <Volume2 size={15} aria-hidden /> : <VolumeX size={15} aria-hidden />} {audible ? "Heard: mute it" : "Muted: hear it"}
+        </button>
+        <input type="range" min={0} max={1} step={0.01} aria-label="How loud it is heard" className="w-24 accent-primary" value={level} onChange={(event) => setLevel(Number(event.target.value))} />
+      </div>
     </>
   );
 }

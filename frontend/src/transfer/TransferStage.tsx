@@ -5,7 +5,7 @@ import { recordingsQuery, transferQuery } from "../api/queries";
 import { sideName, sidesOf, useDocket } from "../docket/useDocket";
 import { useCommands } from "../frame/commands";
 import { Desk } from "../frame/Desk";
-import { clock, level, lowerFirst } from "../words/figures";
+import { clock, level, lowerFirst, plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { ConnectForm } from "./ConnectForm";
 import { GrowingPage } from "./GrowingPage";
@@ -65,13 +65,14 @@ function AtWork({ docket, transfer, feed, doing }: { docket: Docket; transfer: T
     <>
       <CommandRow docket={docket} transfer={transfer} recordedSamples={live.recorded_samples} isAway={live.is_away} doing={doing} />
       <LevelMeter feed={feed} live={live} />
-      {recording ? <Growing docket={docket} transfer={transfer} recording={recording} /> : <Next transfer={transfer} live={live} />}
+      {recording ? <Growing docket={docket} transfer={transfer} recording={recording} /> : <Next docket={docket} transfer={transfer} live={live} />}
     </>
   );
 }
 
 /** What would be sensible next, while nothing is recorded. */
-function Next({ transfer, live }: { transfer: Transfer; live: LiveNews }) {
+function Next({ docket, transfer, live }: { docket: Docket; transfer: Transfer; live: LiveNews }) {
+  const side = sidesOf(docket).find((one) => one.id === transfer.settings.side_id);
   const highest = loudest(live.hold.true_peak_dbtp);
   const clipped = live.hold.clipped_samples.some((count) => count > 0);
   const word = levelWord(highest, clipped ? 1 : 0);
@@ -90,6 +91,9 @@ function Next({ transfer, live }: { transfer: Transfer; live: LiveNews }) {
           </li>
         ))}
       </ol>
+      {side && side.takes.length > 0 && (
+        <p className="mt-3 text-warning">{sideName(docket, side)} has {plural(side.takes.length, "take")} already. Another one is kept beside {side.takes.length > 1 ? "them" : "it"}; which of them counts is chosen below.</p>
+      )}
       {word === "hot" || word === "clipped" ? <p className="mt-3 font-medium text-error">It is too hot to record: turn it down first, then press “Peaks anew”.</p> : null}
     </section>
   );
@@ -118,7 +122,7 @@ function CommandRow({ docket, transfer, recordedSamples, isAway, doing }: RowPro
   const sides = sidesOf(docket);
   const side = sides.find((one) => one.id === settings.side_id);
   const recordedSide = sides.find((one) => one.id === transfer.recording?.side_id) ?? side;
-  const next = sides[sides.findIndex((one) => one.id === recordedSide?.id) + 1] ?? sides.find((one) => one.id !== recordedSide?.id);
+  const next = sides[sides.findIndex((one) => one.id === recordedSide?.id) + 1];
   const busy = state === "recording" || state === "paused";
   const go = (command: Parameters<typeof doing.simple.mutate>[0]) => doing.simple.mutate(command);
   const turn = (newTake: boolean) => next && doing.turnOver.mutate({ side_id: next.id, new_take: newTake });

@@ -101,8 +101,9 @@ export class BrowserInput {
     this.connect();
   }
 
-  hear(audible: boolean): void {
-    if (this.hearing) this.hearing.gain.value = audible ? 1 : 0;
+  /** How loud it is heard, 0 to 1. */
+  hear(level: number): void {
+    if (this.hearing) this.hearing.gain.value = level;
   }
 
   close(): void {

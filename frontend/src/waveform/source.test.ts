@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { levelFor, type PeakIndex, WaveformSource } from "./source";
+import { GrowingSource, levelFor, type PeakIndex, WaveformSource } from "./source";
 
 const index: PeakIndex = {
   rate_hz: 48_000,
@@ -58,5 +58,26 @@ describe("WaveformSource", () => {
     await new Promise((resolve) => setTimeout(resolve, 0));
     source.columns(0, 0, 256, 1);
     expect(calls).toBe(2);
+  });
+});
+
+describe("GrowingSource", () => {
+  it("fetches the end again when it has grown, and shows what was there until then", async () => {
+    let here = 2;
+    const source = new GrowingSource(5, { ...index, blocks: [2, 0] }, async (url) => {
+      expect(url).toContain("/api/recordings/5/peaks/0");
+      return flat(Array.from({ length: here }, (_, block) => [-1, (block + 1) / 10, 0.1]));
+    });
+    const loaded = () => new Promise<void>((resolve) => source.onLoad(resolve));
+    let waiting = loaded();
+    source.columns(0, 0, 256, 4);
+    await waiting;
+    expect(source.columns(0, 0, 256, 4).max[1]).toBeCloseTo(0.2);
+    here = 4;
+    waiting = loaded();
+    source.grow({ ...index, blocks: [4, 1] });
+    expect(source.columns(0, 0, 256, 4).max[1]).toBeCloseTo(0.2);
+    await waiting;
+    expect(source.columns(0, 0, 256, 4).max[3]).toBeCloseTo(0.4);
   });
 });

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { clock, level, shortClock, size, timeLeft } from "./figures";
+import { clock, level, readClock, shortClock, size, timeLeft } from "./figures";
 
 describe("figures", () => {
   it("writes samples as m:ss.mmm and carries rounding into the minute", () => {
@@ -22,5 +22,9 @@ describe("figures", () => {
     expect(timeLeft(null)).toBe("");
     expect(timeLeft(1)).toBe("nearly done");
     expect(timeLeft(200)).toBe("about 3 min left");
+  });
+  it("reads lengths as people type them", () => {
+    expect([readClock("21:30"), readClock("1:02:03"), readClock("45"), readClock("3:07,5")]).toEqual([1290, 3723, 45, 187.5]);
+    for (const text of ["", "half an hour", "3:77", "-4", "1:2:3:4"]) expect(readClock(text)).toBeNaN();
   });
 });

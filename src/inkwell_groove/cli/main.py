@@ -133,7 +133,7 @@ def cue_check(path: InputFile, as_json: JsonFlag = False, report: ReportFile = N
 
 @app.command()
 def bench(
-    area: Annotated[str | None, typer.Argument(help="peaks, first-look or seal; all without one.")] = None,
+    area: Annotated[str | None, typer.Argument(help="peaks, first-look, seal or transfer; all without one.")] = None,
 ) -> None:
     """Runs the benchmarks and prints their figures."""
     with refusals():

@@ -15,13 +15,12 @@ import numpy as np
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.sound import Audio
-from inkwell_groove.core.transfer.block import Block
+from inkwell_groove.core.transfer.block import Block, from_float
 from inkwell_groove.core.transfer.gain import GainRange
 from inkwell_groove.devices.source import Control, SourceFacts
 
 GAIN = GainRange(lowest_db=-20.0, highest_db=40.0, step_db=0.5)
 _BLOCK_S = 0.02
-_FULL_24 = 8388608.0
 
 Wiring = Literal["stereo", "swapped", "left dead", "right dead"]
 WIRINGS: tuple[Wiring, ...] = ("stereo", "swapped", "left dead", "right dead")
@@ -42,11 +41,12 @@ class Playing(Protocol):
 class SimulatedInterface:
     """A `Source` over a deck."""
 
-    def __init__(self, facts: SourceFacts, deck: Playing, *, rate_hz: int, speed: float = 1.0) -> None:
+    def __init__(self, facts: SourceFacts, deck: Playing, *, rate_hz: int, bits: int = 24, speed: float = 1.0) -> None:
         self.facts = facts
         self.rate_hz = rate_hz
         self.channels = 2
         self.deck = deck
+        self._bits = bits
         self._speed = speed
         self._gain_db = 0.0
         self._wiring: Wiring = "stereo"
@@ -105,14 +105,13 @@ class SimulatedInterface:
         return True
 
     def _convert(self, audio: Audio) -> np.ndarray:
-        """Gain, wiring, and 24 bits: beyond full scale it clips."""
-        whole = np.rint(audio * (10 ** (self._gain_db / 20) * _FULL_24)) if self._gain_db else np.rint(audio * _FULL_24)
-        whole = np.clip(whole, -_FULL_24, _FULL_24 - 1).astype(np.int32)
+        """Gain, wiring, and the converter's word: beyond full scale it clips."""
+        whole = from_float(audio * 10 ** (self._gain_db / 20) if self._gain_db else audio, bits=self._bits)
         if self._wiring == "swapped":
             whole = whole[:, ::-1]
         elif self._wiring != "stereo":
             whole[:, 0 if self._wiring == "left dead" else 1] = 0
-        return np.ascontiguousarray(whole) << 8
+        return np.ascontiguousarray(whole)
 
     def controls(self) -> list[Control]:
         faults = [Control(name=name, label=name.capitalize()) for name in _FAULTS]

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import struct
+import threading
 from queue import Empty, Full, Queue
 
 import numpy as np
@@ -39,10 +40,12 @@ class PushedSource:
     facts = BROWSER
     gain_db = None
 
-    def __init__(self, *, rate_hz: int, channels: int, next_sample: int | None = None) -> None:
+    def __init__(self, *, rate_hz: int, channels: int, bits: int = 24, next_sample: int | None = None) -> None:
         self.rate_hz = rate_hz
         self.channels = channels
+        self._bits = bits
         self._queue: Queue[Block | None] = Queue(_QUEUE_BLOCKS)
+        self._pushing = threading.Lock()
         self._next = next_sample
 
     @property
@@ -52,7 +55,12 @@ class PushedSource:
 
     def push(self, message: bytes) -> None:
         """One message of the browser. Raises Refused for a malformed one, or where the transfer does not keep up."""
-        block = parse(message, channels=self.channels)
+        block = parse(message, channels=self.channels, bits=self._bits)
+        # Of two connections, one not yet known to be dead, both may push: what the other had is then passed over.
+        with self._pushing:
+            self._push(block)
+
+    def _push(self, block: Block) -> None:
         if self._next is not None and block.first_sample < self._next:
             # Sent again after a lost connection: the same samples, known by their numbers.
             skip = self._next - block.first_sample
@@ -93,8 +101,8 @@ class PushedSource:
             self._queue.put_nowait(None)
 
 
-def parse(message: bytes, *, channels: int) -> Block:
-    """A message as a block. Raises Refused, saying what is wrong with it."""
+def parse(message: bytes, *, channels: int, bits: int = 24) -> Block:
+    """A message as a block of that word length. Raises Refused, saying what is wrong with it."""
     if len(message) < _HEAD.size:
         raise Refused(f"a message of {len(message)} bytes has no head", where="browser input")
     mark, sequence, first, captured_at_s, samples = _HEAD.unpack_from(message)
@@ -108,7 +116,7 @@ def parse(message: bytes, *, channels: int) -> Block:
     floats = np.frombuffer(message, dtype="<f4", offset=_HEAD.size).reshape(samples, channels)
     if not np.isfinite(floats).all() or not np.isfinite(captured_at_s):
         raise Refused("a message holds numbers that are none", where="browser input", remedy="Reload the page")
-    return Block(sequence, first, captured_at_s, from_float(floats))
+    return Block(sequence, first, captured_at_s, from_float(floats, bits=bits))
 
 
 def render(block: Block) -> bytes:

@@ -45,7 +45,7 @@ class Sources:
                 return facts
         raise Missing(f"there is no source '{source_id}'", remedy="Choose one of those offered")
 
-    def open(self, source_id: str, *, rate_hz: int, channels: int = 2) -> Source:
+    def open(self, source_id: str, *, rate_hz: int, channels: int = 2, bits: int = 24) -> Source:
         """Raises Missing, or Refused for a rate it does not have."""
         facts = self.facts(source_id)
         if not RATES_HZ[0] <= rate_hz <= RATES_HZ[-1] or (facts.rates_hz and rate_hz not in facts.rates_hz):
@@ -55,7 +55,7 @@ class Sources:
         if facts is BROWSER:
             if channels not in (1, 2):
                 raise Refused(f"{channels} channels are not a carrier's", where="channels", remedy="Record one or two")
-            return PushedSource(rate_hz=rate_hz, channels=channels)
+            return PushedSource(rate_hz=rate_hz, channels=channels, bits=bits)
         maker = CassetteDeck if facts is CASSETTE else Turntable
         deck: Playing = maker(self._shelf, rate_hz=rate_hz)
-        return SimulatedInterface(facts, deck, rate_hz=rate_hz, speed=self._speed)
+        return SimulatedInterface(facts, deck, rate_hz=rate_hz, bits=bits, speed=self._speed)

@@ -35,7 +35,7 @@ def transfer(sides: list[SideView]) -> Evidence:
     damage = f", {clipped} clipped" if clipped else ", nothing clipped"
     bare = [side.letter for side in sides if not side.takes]
     if bare:
-        line = f"{count}, side {bare[0]} is still to come"
+        line = f"{count}, {_formats(takes)}, side {bare[0]} still to come"
         return Evidence(stage="transfer", line=line, mood="missing")
     return Evidence(
         stage="transfer", line=f"{count}, {_formats(takes)}{level}{damage}", mood="doubtful" if clipped else "done"

@@ -13,14 +13,30 @@ from inkwell_groove.core.description import TrackDescription
 from inkwell_groove.core.errors import Conflict, Missing
 from inkwell_groove.core.sealing.album import PAPERS, check_order
 from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
-from inkwell_groove.store.models import Docket, Job, Package, now
+from inkwell_groove.store.models import Docket, Job, Package, Take, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import WholeDocket, docket_row, side_label, sides_of
-from inkwell_groove.workroom.views import JobView, artwork_facts, format_of
+from inkwell_groove.workroom.views import JobView, Transferred, artwork_facts, format_of
 
 SEAL = "seal"
+
+
+def transfer_told(take: Take) -> tuple[tuple[str, str], ...]:
+    """What the log says of a take that was recorded here: when, from what, through which chain, and what went wrong."""
+    if take.transferred is None:
+        return ()
+    told = Transferred.model_validate(take.transferred)
+    gain = "" if told.gain_db is None else f", gain {told.gain_db:+.1f} dB"
+    began = told.began_at.isoformat(timespec="seconds")
+    chain = "; ".join(f"{name} {value}" for name, value in told.chain.lines())
+    faults = [(f"fault at {fault.at_sample}", fault.words) for fault in told.faults]
+    return (
+        ("recorded", f"{began} from {told.source}{gain}, ended by {told.ended}"),
+        ("chain", told.chain.name + (f": {chain}" if chain else "")),
+        *(faults or [("faults", "none while recording")]),
+    )
 
 
 class Sealing(Part):
@@ -92,6 +108,7 @@ class Sealing(Part):
                     take_name=take.name,
                     take_format=format_of(take),
                     plan=side.plan.plan,
+                    transfer=transfer_told(take),
                     descriptions=tuple(
                         TrackDescription(number=line.number, title=line.title, artist=line.artist)
                         for line in side.tracks

@@ -103,6 +103,14 @@ def test_floats_that_were_24_bit_integers_come_back_exactly(values: list[int]) -
     np.testing.assert_array_equal(from_float(floats)[:, 0], np.array(values) << 8)
 
 
+@pytest.mark.parametrize("bits", [16, 24])
+def test_floats_that_were_scaled_unevenly_come_back_exactly_at_their_word(bits: int) -> None:
+    top = 2 ** (bits - 1)
+    values = np.array([0, 1, -1, 7_123, top - 1, -top])
+    uneven = np.where(values > 0, values / (top - 1), values / top).astype(np.float32 if bits == 16 else np.float64)
+    np.testing.assert_array_equal(from_float(uneven[:, None], bits=bits)[:, 0] >> (32 - bits), values)
+
+
 def test_floats_beyond_full_scale_clip() -> None:
     np.testing.assert_array_equal(from_float(np.array([[1.5], [-1.5]])) >> 8, [[2**23 - 1], [-(2**23)]])
 

@@ -22,12 +22,16 @@ class Hum:
     line, because hum is always there and bass notes are not.
     """
 
-    def __init__(self, *, rate_hz: int, keep: int | None = None, at_least: int = 1, tolerance_hz: float = 1.0) -> None:
-        """`keep` is how many of the latest stretches are judged, all without it; `at_least` how many it takes.
+    def __init__(
+        self, *, rate_hz: int, keep: int | None = None, tolerance_hz: float = 1.0, steady_db: float | None = None
+    ) -> None:
+        """`keep` is how many of the latest stretches are judged, all without it.
 
         `tolerance_hz` is how far from 50 or 60 Hz it may lie: in a recording the speed moves it, at the deck nothing.
+        With `steady_db` its level may differ by no more than that between stretches, of which there must be two: where
+        few are heard, a bass note may be in all of them, but hardly ever as loud.
         """
-        self._at_least, self._tolerance_hz = at_least, tolerance_hz
+        self._tolerance_hz, self._steady_db = tolerance_hz, steady_db
         self._rate_hz = rate_hz
         self._factor = max(1, rate_hz // 2_000)
         self._rest: list[npt.NDArray[np.float64]] = []
@@ -60,7 +64,7 @@ class Hum:
 
     def result(self) -> tuple[float, float] | None:
         """(frequency in Hz, level in dBFS as a sine's peak) of the hum; none where no line stands 12 dB out."""
-        if len(self._spectra) < self._at_least:
+        if len(self._spectra) < (1 if self._steady_db is None else 2):
             return None
         lines = np.percentile(np.array(self._spectra), 25, axis=0)
         step_hz = 1.0 / _HUM_BLOCK_S
@@ -70,6 +74,9 @@ class Hum:
             first, last = round(mains / step_hz) - reach, round(mains / step_hz) + reach + 1
             peak = first + int(np.argmax(lines[first:last]))
             around = np.concatenate((lines[peak - 24 : peak - 6], lines[peak + 7 : peak + 25]))
+            levels = [float(one[peak]) for one in self._spectra]
+            if self._steady_db is not None and max(levels) > min(levels) * 10 ** (self._steady_db / 20):
+                continue
             if lines[peak] > 4.0 * max(float(np.median(around)), 1e-9) and (best is None or lines[peak] > best[1]):
                 best = (peak * step_hz, float(lines[peak]))
         return None if best is None else (best[0], 20.0 * float(np.log10(best[1])))

@@ -20,6 +20,9 @@ class SideOrder(BaseModel):
     take_name: str
     take_format: SoundFormat
     plan: Plan
+    transfer: tuple[tuple[str, str], ...] = Field(
+        default=(), description="How the take was recorded here: names and what is said; empty for a file brought."
+    )
     descriptions: tuple[TrackDescription, ...]
 
 

@@ -91,6 +91,7 @@ def sealing_log(order: SealOrder, tracks: Sequence[SealedTrack], notes: Sequence
             f"  {form.container}, {form.rate_hz} Hz, {form.bits} bit{' float' if form.is_float else ''}, "
             f"{form.channels} channel{'s' if form.channels > 1 else ''}, {form.samples} samples",
             f"  gaps between tracks: {_GAPS[side.plan.gaps]}",
+            *(f"  {name:<12}  {said}" for name, said in side.transfer),
         ]
         for track in (track for track in tracks if track.side == side.name):
             lines += [

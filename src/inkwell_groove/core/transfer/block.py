@@ -53,13 +53,15 @@ class PreRoll:
         self._blocks.clear()
 
 
-def from_float(samples: npt.NDArray[np.floating]) -> Whole:
-    """Floats with full scale 1.0 as 24-bit integers, left-justified; what is beyond full scale is clipped to it.
+def from_float(samples: npt.NDArray[np.floating], *, bits: int = 24) -> Whole:
+    """Floats with full scale 1.0 as integers of that word, left-justified; what is beyond full scale is clipped to it.
 
-    Exact for floats that came from integers of up to 24 bit, as browsers give them.
+    Exact for floats that came from integers of that word, whether positive ones were divided by 2**(bits - 1) or, as
+    some browsers do, by one less.
     """
-    whole = np.clip(np.rint(samples.astype(np.float64) * 8388608.0), -8388608, 8388607)
-    return whole.astype(np.int32) << 8
+    full = 2.0 ** (bits - 1)
+    whole = np.clip(np.rint(samples.astype(np.float64) * full), -full, full - 1)
+    return whole.astype(np.int64).astype(np.int32) << (32 - bits)
 
 
 def to_pcm(samples: Whole, bits: int) -> bytes:

@@ -64,7 +64,7 @@ class Meter:
         self._rest = np.zeros((0, channels), dtype=np.int32)
         self._at: int | None = None
         self._true_peak = TruePeak(channels, rate_hz=rate_hz)
-        self._hum = Hum(rate_hz=rate_hz, keep=_HUM_STRETCHES, at_least=2, tolerance_hz=0.25)
+        self._hum = Hum(rate_hz=rate_hz, keep=_HUM_STRETCHES, tolerance_hz=0.25, steady_db=2.0)
         self._runs = np.zeros(channels, dtype=np.int64)
         self._last: deque[tuple[npt.NDArray[np.float64], npt.NDArray[np.float64], float]] = deque(
             maxlen=_AVERAGE_WINDOWS

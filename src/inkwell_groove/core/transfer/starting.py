@@ -28,6 +28,7 @@ _JUDGE_EVERY = 5  # frames: a tenth of a second is soon enough, and judging ever
 _IDLE_FRAMES = 500  # 10 s of idling are remembered
 _LEARN_FRAMES = 25  # half a second before anything can begin
 _BEFORE_S = 0.35  # the thump itself comes before the groove is heard
+LATEST_S = _STAYS_FRAMES * 0.02 + _BEFORE_S + 1.0  # how late a beginning is noticed at most, with some to spare
 
 Why = Literal["the stylus landed", "the music started"]
 
@@ -57,11 +58,6 @@ class StartWatch:
     def idle_high_dbfs(self) -> float | None:
         """The hiss while nothing played; none before half a second was heard."""
         return float(np.percentile(self._idle_high, 50)) if len(self._idle_high) >= _LEARN_FRAMES else None
-
-    @property
-    def latest_lateness_s(self) -> float:
-        """How long after a beginning it is noticed, at most: what the pre-roll must hold beside its own length."""
-        return _STAYS_FRAMES * 0.02 + _BEFORE_S + 0.5
 
     def feed(self, block: Block) -> Beginning | None:
         self._sound.append(block)

@@ -22,14 +22,14 @@ from inkwell_groove.core.transfer.block import Block, PreRoll
 from inkwell_groove.core.transfer.continuity import Continuity, Fault
 from inkwell_groove.core.transfer.gain import GainAdvice, advise
 from inkwell_groove.core.transfer.meter import Meter
-from inkwell_groove.core.transfer.starting import MAX_PRE_ROLL_S, StartWatch
+from inkwell_groove.core.transfer.starting import LATEST_S, MAX_PRE_ROLL_S, StartWatch
 from inkwell_groove.core.transfer.stopping import StopWatch
 from inkwell_groove.devices.pushed import SourceGone
 from inkwell_groove.devices.source import Source
 from inkwell_groove.store.media import DiskFull
 from inkwell_groove.store.models import now
 from inkwell_groove.workroom.fanout import Fanout
-from inkwell_groove.workroom.transfer.recorder import Recorder
+from inkwell_groove.workroom.transfer.recorder import Recorder, recover
 from inkwell_groove.workroom.transfer.views import LiveNews, State, TransferSettings
 from inkwell_groove.workroom.views import TransferMark
 
@@ -93,7 +93,7 @@ class Session:
         self._faults: deque[Fault] = deque(maxlen=1_000)
         self._start: StartWatch | None = None
         self._stop: StopWatch | None = None
-        self._pre_roll = PreRoll(round((MAX_PRE_ROLL_S + 3.0) * rate_hz))
+        self._pre_roll = PreRoll(round((MAX_PRE_ROLL_S + LATEST_S) * rate_hz))
         self._recorded_peak = 0.0
         self._block_at_s = time.monotonic()
         self._disk_at_s = 0.0
@@ -356,15 +356,23 @@ class Session:
         recorder, recording_id = self.recorder, self.recording_id
         assert recorder is not None and recording_id is not None
         self._mark("ended", f"ended: {reason}")
-        found = recorder.finish(peak_dbtp=dbfs(self._recorded_peak))
         self.recorder, self.recording_id, self._stop = None, None, None
+        try:
+            found = recorder.finish(peak_dbtp=dbfs(self._recorded_peak))
+        except OSError as cause:
+            # The disk fails. What it took is there; its header is put right as after a crash.
+            self._say(f"The recording could not be closed ({cause.strerror}); what the disk took of it is kept")
+            found = {"samples": recover(recorder.folder, recorder.begun)}
         self._enter("listening")
         self._say(f"Ended after {found['samples'] / self.source.rate_hz:.1f} s: {reason}")
         next_side = self.keeper.ended(self, recording_id, found, reason=reason)
         if next_side is not None and reason in ("run-out groove", "silence", "stylus lifted"):
             self.settings = self.settings.model_copy(update={"side_id": next_side})
-            self.arm()
-            self._say("Armed for the next side: turn over and lower the stylus")
+            try:
+                self.arm()
+                self._say("Armed for the next side: turn over and lower the stylus")
+            except InkwellError as refusal:
+                self._say(f"Not armed for the next side: {refusal}")
         self._tell()
 
     def _note_fault(self, fault: Fault) -> None:

@@ -128,7 +128,10 @@ class Transfers(Part):
         with self._database.begin() as session:
             docket = docket_row(session, docket_id)
             self._check(session, docket, settings)
-        for one in self._sessions.values():
+        for one in list(self._sessions.values()):
+            if one.state == "ended":
+                self._sessions.pop(one.key, None)
+                continue
             if one.source.facts.id == source_id and source_id != BROWSER.id:
                 raise Conflict(
                     f"{one.source.facts.name} is connected already",
@@ -137,7 +140,7 @@ class Transfers(Part):
                 )
             if one.docket_id == docket_id:
                 raise Conflict("this docket has a source already", where="source", remedy="Disconnect that one first")
-        source = self._sources.open(source_id, rate_hz=rate_hz, channels=channels)
+        source = self._sources.open(source_id, rate_hz=rate_hz, channels=channels, bits=bits)
         made = Session(
             key=uuid.uuid4().hex,
             docket_id=docket_id,
@@ -249,7 +252,10 @@ class Transfers(Part):
         return self._recorder(recording_id).index
 
     def peaks(self, recording_id: int, level: int, first_block: int, blocks: int) -> bytes:
-        return self._recorder(recording_id).peaks(level, first_block, blocks)
+        try:
+            return self._recorder(recording_id).peaks(level, first_block, blocks)
+        except ValueError as cause:  # its files were closed this very moment
+            raise Missing(f"recording {recording_id} is over", remedy="Look at the take it became") from cause
 
     def keep_again(self, recording_id: int) -> None:
         """Makes a take of a recording whose job failed or was cancelled, or whose browser is not waited for."""
@@ -481,16 +487,19 @@ class Transfers(Part):
     def _take_up(self, key: str) -> Session | None:
         """The session of a browser whose server was replaced, going on behind what is on the disk."""
         with self._lock, self._database.begin() as transaction:
-            row = transaction.scalars(
-                select(Recording).where(Recording.transfer_key == key, Recording.state == "waiting for its browser")
-            ).first()
+            waiting = select(Recording).where(
+                Recording.transfer_key == key, Recording.state == "waiting for its browser"
+            )
+            row = transaction.scalars(waiting.with_for_update()).first()
             if row is None:
                 return None
             begun = Begun.model_validate(row.document["begun"])
             facts = begun.facts
             recorder = Recorder(self._media.recording(row.id), begun, went_before=True)
             next_sample = recorders.next_source_sample(begun, recorder.notes, recorder.samples)
-            source = PushedSource(rate_hz=facts.rate_hz, channels=facts.channels, next_sample=next_sample)
+            source = PushedSource(
+                rate_hz=facts.rate_hz, channels=facts.channels, bits=facts.bits, next_sample=next_sample
+            )
             session = Session(
                 key=key,
                 docket_id=row.docket_id,
