@@ -124,7 +124,7 @@ def test_removing_a_join_runs_the_two_tracks_together_and_removing_the_first_fre
 def test_what_cannot_be_is_refused_in_words() -> None:
     with pytest.raises(Refused, match="a join at this very place"):
         split(plan_of((0, 100)), 100, lambda: "new", track_samples=1)
-    with pytest.raises(Refused, match="outside the take"):
+    with pytest.raises(Refused, match="outside the side"):
         split(plan_of((0, 100)), 1_000, lambda: "new", track_samples=1)
     with pytest.raises(Missing, match="no track zz"):
         remove_track(plan_of((0, 100)), "zz")
@@ -132,3 +132,18 @@ def test_what_cannot_be_is_refused_in_words() -> None:
         plan_of((0, 100), (99, 200))
     with pytest.raises(ValueError, match="after the take"):
         plan_of((0, 2_000))
+
+
+def test_a_side_within_a_take_keeps_its_tracks_inside() -> None:
+    side = Plan(take_sha256="a" * 64, take_samples=1_000, side_start_sample=400, side_end_sample=900)
+    one = split(side, 500, lambda: "one", track_samples=10_000)
+    assert (one.tracks[0].start_sample, one.tracks[0].end_sample) == (500, 900)
+    assert move_edge(one, "one", "start", 0).tracks[0].start_sample == 400
+    assert move_edge(one, "one", "end", 10_000).tracks[0].end_sample == 900
+    for at in (400, 900, 950):
+        with pytest.raises(Refused, match="outside the side's 400 to 900"):
+            split(side, at, lambda: "x", track_samples=5)
+    with pytest.raises(ValueError, match="the side cannot be 900 to 900"):
+        Plan(take_sha256="a" * 64, take_samples=1_000, side_start_sample=900, side_end_sample=900)
+    with pytest.raises(ValueError, match="before the side at 400"):
+        Plan(**{**one.model_dump(), "tracks": [TrackSpan(key="k", start_sample=399, end_sample=500)]})

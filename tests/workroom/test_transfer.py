@@ -154,6 +154,7 @@ def test_armed_it_begins_before_the_stylus_and_ends_in_the_run_out(decks: Server
     assert len(samples) > lands + run_out
     told = take["transferred"]
     assert told["ended"] == "run-out groove"
+    assert told["read_back"]
     assert told["faults"] == []
     (began,) = [one for one in told["marks"] if one["kind"] == "began"]
     assert began["words"] == "began: the stylus landed"
@@ -440,6 +441,7 @@ def test_killed_while_recording_the_take_is_there_after_the_restart(own: Server)
     count = min(len(samples), len(truth) - start)
     np.testing.assert_array_equal(samples[:count], truth[start : start + count])
     assert "the server stopped" in take["note"]
+    assert not take["transferred"]["read_back"]
     assert f"up to sample {len(samples)}" in take["note"]
     assert own.get(f"/dockets/{deck.docket_id}/recordings") == []
     actions = [entry["action"] for entry in own.get("/ledger", docket_id=deck.docket_id)]

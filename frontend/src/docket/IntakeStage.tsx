@@ -216,6 +216,13 @@ function IntakeMargin({ docket }: { docket: Docket }) {
           <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-1">
             <dt className="quiet">Taken in</dt><dd>{moment(take.taken_in_at)}, {take.taken_in_by}</dd>
             <dt className="quiet">Samples</dt><dd className="figure">{take.format.samples.toLocaleString("en-GB")}</dd>
+            {take.transferred && (
+              <>
+                <dt className="quiet">Recorded</dt><dd>{moment(take.transferred.began_at)}, ended by {take.transferred.ended}</dd>
+                <dt className="quiet">Read back</dt>
+                <dd className={take.transferred.read_back ? "text-accent" : "text-warning"}>{take.transferred.read_back ? "every sample as it came in" : "from what the disk had; nothing to compare it with"}</dd>
+              </>
+            )}
             <dt className="quiet">SHA-256</dt><dd className="figure break-all text-[11px]">{take.sha256}</dd>
           </dl>
         </div>

@@ -21,6 +21,7 @@ from inkwell_groove.workroom.pictures import Pictures
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.sealing import Sealing
 from inkwell_groove.workroom.takes import Takes
+from inkwell_groove.workroom.transfer.books import Books
 from inkwell_groove.workroom.transfer.chains import Chains
 from inkwell_groove.workroom.transfer.transfers import Transfers
 from inkwell_groove.workroom.views import JobView
@@ -41,20 +42,20 @@ class Workroom:
         self.takes = Takes(self.database, self.media, self.events, self.plans)
         self.intake = Intake(self.database, self.media, self.events, self.takes, max_bytes=settings.max_upload_bytes)
         self.chains = Chains(self.database, self.media, self.events)
+        self.books = Books(self.database, self.media, self.events, self.takes, reserve_bytes=settings.reserve_bytes)
         self.transfers = Transfers(
             self.database,
             self.media,
             self.events,
-            self.takes,
+            self.books,
             Sources(settings.carriers_root, speed=settings.device_speed),
-            reserve_bytes=settings.reserve_bytes,
         )
         self.pictures = Pictures(self.database, self.media, self.events)
         self.sealing = Sealing(self.database, self.media, self.events)
         self.listening = Listening(self.database, self.media)
-        kinds = [part.kind() for part in (self.intake, self.plans, self.sealing, self.transfers)]
+        kinds = [part.kind() for part in (self.intake, self.plans, self.sealing, self.books)]
         self.jobs = JobRunner(self.database, self.events, kinds + self.takes.kinds(), workers=settings.workers)
-        for part in (self.intake, self.takes, self.plans, self.sealing, self.transfers):
+        for part in (self.intake, self.takes, self.plans, self.sealing, self.books):
             part.jobs = self.jobs
 
     def start(self) -> None:

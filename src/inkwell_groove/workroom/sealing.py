@@ -36,6 +36,7 @@ def transfer_told(take: Take) -> tuple[tuple[str, str], ...]:
         ("recorded", f"{began} from {told.source}{gain}, ended by {told.ended}"),
         ("chain", told.chain.name + (f": {chain}" if chain else "")),
         *(faults or [("faults", "none while recording")]),
+        *([("read back", "every sample as it came in")] if told.read_back else []),
     )
 
 

@@ -91,7 +91,8 @@ class Transferred(View):
     ended: str
     marks: list[TransferMark]
     faults: list[Fault]
-    samples_sha256: str | None = Field(description="Of the samples as they came, before they were read back.")
+    samples_sha256: str | None = Field(description="Of the samples alone, as the disk gives them back.")
+    read_back: bool = Field(default=False, description="Whether they were compared with the samples as they came in.")
 
 
 class TakeView(View):

@@ -89,7 +89,7 @@ def of_docket(room: Room, docket_id: int) -> TransferView | None:
 
 @router.get("/dockets/{docket_id}/recordings", operation_id="recordings")
 def recordings(room: Room, docket_id: int) -> list[RecordingView]:
-    return room.transfers.recordings(docket_id)
+    return room.books.recordings(docket_id)
 
 
 @router.post("/dockets/{docket_id}/transfer", operation_id="connectSource", status_code=201)
@@ -183,7 +183,7 @@ def live(room: Room, key: str, after_sample: Annotated[int, Query(ge=0)] = 0) ->
 
 @router.post("/recordings/{recording_id}/keep", operation_id="keepRecording", status_code=204)
 def keep(room: Room, recording_id: int) -> None:
-    room.transfers.keep_again(recording_id)
+    room.books.keep_again(recording_id)
 
 
 @router.get("/recordings/{recording_id}/peaks", operation_id="recordingPeakIndex")

@@ -1,5 +1,5 @@
 """Transfer: a source connected to a docket, its levels, and recordings that are never lost.
 
-`session` is one connected source, with a thread of its own; `recorder` writes what it records; `transfers` holds the
-use cases and the rows; `chains` the chains; `views` what is shown of all that.
+`session` is one connected source, with a thread of its own; `recorder` writes what it records; `books` keeps the rows
+and makes takes; `transfers` holds the use cases; `chains` the chains; `views` what is shown of all that.
 """

@@ -12,7 +12,6 @@ import time
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, Protocol
 
 import structlog
 
@@ -29,6 +28,7 @@ from inkwell_groove.devices.source import Source
 from inkwell_groove.store.media import DiskFull
 from inkwell_groove.store.models import now
 from inkwell_groove.workroom.fanout import Fanout
+from inkwell_groove.workroom.transfer.keeper import Keeper
 from inkwell_groove.workroom.transfer.recorder import Recorder, recover
 from inkwell_groove.workroom.transfer.views import LiveNews, State, TransferSettings
 from inkwell_groove.workroom.views import TransferMark
@@ -38,26 +38,6 @@ _GONE_S = 300.0  # and for so long: it does not come back
 _DISK_EVERY_S = 1.0
 _MAX_NOTES = 12
 log = structlog.get_logger()
-
-
-class Keeper(Protocol):
-    """Who keeps the rows and folders of recordings, for a session that only knows samples."""
-
-    def reserve(self, session: Session) -> int:
-        """Room in the books for a recording that may begin at any moment; its number."""
-        ...
-
-    def begin(self, session: Session, recording_id: int, *, why: str, first_sample: int, samples_ago: int) -> Recorder:
-        """The recorder, when it begins. Must not fail for want of a database: the music has begun."""
-        ...
-
-    def ended(self, session: Session, recording_id: int, found: dict[str, Any], *, reason: str) -> int | None:
-        """Makes it a take; the side to be armed for next, where the settings say so."""
-        ...
-
-    def unused(self, recording_id: int) -> None: ...
-
-    def room_s(self, session: Session) -> float: ...
 
 
 @dataclass

@@ -1,99 +1,58 @@
-"""Connecting a source to a docket, and keeping the books of what it records.
-
-The rows say what was begun; the folders in the media store say what there is. A recording is finished from those two
-alone, so a server that was killed leaves nothing that the next one cannot make a take of.
-"""
+"""Connecting a source to a docket, and what is done with it from then on."""
 
 from __future__ import annotations
 
 import threading
 import time
 import uuid
-from typing import Any
 
 import structlog
-from sqlalchemy import select
 from sqlalchemy.orm import Session as Transaction
 
-from inkwell_groove import __version__
-from inkwell_groove.core.errors import Conflict, InkwellError, Missing, Refused
+from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.peaks import PeakIndex
-from inkwell_groove.core.transfer.chain import Chain, RecordingFacts
 from inkwell_groove.devices.pushed import BROWSER, PushedSource
 from inkwell_groove.devices.registry import Sources
 from inkwell_groove.devices.source import WORDS_BITS, SourceFacts
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.store.models import Docket, Job, Recording, Side, now
-from inkwell_groove.workroom import ledger
+from inkwell_groove.store.models import Docket
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
-from inkwell_groove.workroom.reading import docket_row, release_of, side_label, side_row, sides_of
-from inkwell_groove.workroom.takes import Takes, copy_of, made_take
-from inkwell_groove.workroom.transfer import recorder as recorders
+from inkwell_groove.workroom.reading import docket_row, sides_of
+from inkwell_groove.workroom.transfer.books import Books
 from inkwell_groove.workroom.transfer.chains import chain_row
-from inkwell_groove.workroom.transfer.recorder import Begun, Recorder
+from inkwell_groove.workroom.transfer.recorder import Recorder
 from inkwell_groove.workroom.transfer.session import Session
 from inkwell_groove.workroom.transfer.views import RecordingView, Room, TransferSettings, TransferView
-from inkwell_groove.workroom.views import Refusal, TransferMark, Transferred
 
-KEEP = "keep recording"
-SOFTWARE = f"Inkwell Groove {__version__}"
-NO_CHAIN = Chain(name="not stated")
-# How long a side of a carrier is at most, for want of anything better (common practice).
-USUAL_S = {"LP": 1_620.0, "7-inch single": 420.0, "10-inch shellac": 270.0, "Cassette": 2_820.0}
-_LONGEST_S = 1_620.0
-_LEAST_S = 30.0
 _IDLE_S = 900.0  # nobody looks on and nothing is armed: the source is let go
 _TRY_AGAIN_S = 5.0
 log = structlog.get_logger()
 
 
 class Transfers(Part):
-    """The connected sources, and the recordings in the books. Also each session's `Keeper`."""
+    """The connected sources."""
 
     def __init__(
         self,
         database: Database,
         media: MediaStore,
         events: Events,
-        takes: Takes,
+        books: Books,
         sources: Sources,
-        *,
-        reserve_bytes: int,
-        browser_patience_s: float = 120.0,
     ) -> None:
         super().__init__(database, media, events)
-        self._takes = takes
+        self._books = books
         self._sources = sources
-        self._reserve_bytes = reserve_bytes
-        self._browser_patience_s = browser_patience_s
         self._sessions: dict[str, Session] = {}
-        self._begun: dict[int, Begun] = {}
-        self._unkept: list[tuple[int, Begun, dict[str, Any], str]] = []
-        self._waiting: dict[int, float] = {}  # recordings whose browser may come back, and until when
         self._lock = threading.Lock()
         self._closing = threading.Event()
         self._watch = threading.Thread(target=self._look_after, name="transfers", daemon=True)
 
-    def kind(self) -> JobKind:
-        return JobKind(KEEP, "inkwell_groove.workroom.jobs.work:keep", self._kept, self._not_kept)
-
     def start(self) -> None:
-        """Takes up what a stopped server left: recordings are made takes, or wait for their browser."""
-        with self._database.begin() as session:
-            left = select(Recording.id).where(Recording.state.in_(["armed", "recording", "waiting for its browser"]))
-            numbers = session.scalars(left).all()
-        for number in numbers:
-            try:
-                with self._database.begin() as session:
-                    self._recover(session, session.get_one(Recording, number))
-            except Exception as error:
-                # One recording that cannot be taken up must not keep the server from starting, nor the others.
-                log.exception("a recording could not be taken up", recording=number)
-                self._refuse(number, error)
-        self.jobs.wake()
+        """Takes up what a stopped server left, and keeps an eye on things."""
+        self._books.open()
         self._watch.start()
 
     def close(self) -> None:
@@ -128,30 +87,19 @@ class Transfers(Part):
         with self._database.begin() as session:
             docket = docket_row(session, docket_id)
             self._check(session, docket, settings)
-        for one in list(self._sessions.values()):
-            if one.state == "ended":
-                self._sessions.pop(one.key, None)
-                continue
-            if one.source.facts.id == source_id and source_id != BROWSER.id:
-                raise Conflict(
-                    f"{one.source.facts.name} is connected already",
-                    where="source",
-                    remedy="Disconnect it where it is in use" if one.docket_id != docket_id else "Go on with it",
-                )
-            if one.docket_id == docket_id:
-                raise Conflict("this docket has a source already", where="source", remedy="Disconnect that one first")
-        source = self._sources.open(source_id, rate_hz=rate_hz, channels=channels, bits=bits)
-        made = Session(
-            key=uuid.uuid4().hex,
-            docket_id=docket_id,
-            who=who,
-            source=source,
-            bits=bits,
-            settings=settings,
-            keeper=self,
-            changed=lambda: self._events.transfer_changed(docket_id),
-        )
-        self._sessions[made.key] = made
+        with self._lock:
+            self._check_free(docket_id, source_id)
+            made = Session(
+                key=uuid.uuid4().hex,
+                docket_id=docket_id,
+                who=who,
+                source=self._sources.open(source_id, rate_hz=rate_hz, channels=channels, bits=bits),
+                bits=bits,
+                settings=settings,
+                keeper=self._books,
+                changed=lambda: self._events.transfer_changed(docket_id),
+            )
+            self._sessions[made.key] = made
         made.start()
         self._events.transfer_changed(docket_id)
         return self.view(made)
@@ -203,7 +151,7 @@ class Transfers(Part):
         return self.view(session)
 
     def view(self, session: Session) -> TransferView:
-        needed = self._needed_s(session)
+        needed = self._books.needed_s(session)
         with session.lock:
             recording = None
             if session.recorder is not None and session.recording_id is not None:
@@ -218,7 +166,7 @@ class Transfers(Part):
                     faults=tuple(recorder.notes.faults),
                     marks=tuple(recorder.notes.marks),
                 )
-            left = self.room_s(session)
+            left = self._books.room_s(session)
             return TransferView(
                 key=session.key,
                 version=session.version,
@@ -239,14 +187,6 @@ class Transfers(Part):
                 notes=list(session.notes),
             )
 
-    def recordings(self, docket_id: int) -> list[RecordingView]:
-        """Those of a docket that are not takes yet: going on, being kept, waiting for a browser, or refused."""
-        with self._database.begin() as session:
-            rows = session.scalars(
-                select(Recording).where(Recording.docket_id == docket_id, Recording.state != "armed")
-            ).all()
-            return [_view(row) for row in rows if row.document]
-
     def peak_index(self, recording_id: int) -> PeakIndex:
         """The shape of a recording so far. Raises Missing once it is over."""
         return self._recorder(recording_id).index
@@ -256,21 +196,6 @@ class Transfers(Part):
             return self._recorder(recording_id).peaks(level, first_block, blocks)
         except ValueError as cause:  # its files were closed this very moment
             raise Missing(f"recording {recording_id} is over", remedy="Look at the take it became") from cause
-
-    def keep_again(self, recording_id: int) -> None:
-        """Makes a take of a recording whose job failed or was cancelled, or whose browser is not waited for."""
-        with self._database.begin() as session:
-            row = session.get(Recording, recording_id, with_for_update=True)
-            if row is None or row.state not in ("refused", "waiting for its browser"):
-                raise Conflict("this recording is a take already, or being made one", remedy="Reload the docket")
-            self._waiting.pop(recording_id, None)
-            if row.state == "refused" and "found" in row.document:
-                self._ask(session, row, Begun.model_validate(row.document["begun"]), row.document["found"])
-            else:
-                self._finish_left(session, row, "the browser was not waited for")
-            docket_id = row.docket_id
-        self.jobs.wake()
-        self._events.docket_changed(docket_id)
 
     def attach_browser(self, key: str) -> tuple[Session, int | None]:
         """The session a browser sends its sound to, and the sample it is to go on with.
@@ -287,244 +212,32 @@ class Transfers(Part):
             raise Refused("this source sends its own sound", where=source.facts.name)
         return found, source.next_sample
 
-    # The books: what a session calls.
-
-    def reserve(self, session: Session) -> int:
-        """A row for what may begin at any moment. Raises Conflict where there is no room for half a minute."""
-        if self.room_s(session) < _LEAST_S:
-            raise Conflict(
-                "there is no room on the disk for half a minute",
-                where="the media store",
-                remedy="Make room on the disk, then record",
-            )
-        with self._database.begin() as transaction:
-            begun = self._draft(transaction, session)
-            row = Recording(
-                docket_id=session.docket_id,
-                side_id=session.settings.side_id,
-                transfer_key=session.key,
-                state="armed",
-                document={"begun": begun.model_dump(mode="json")},
-                began_at=now(),
-            )
-            transaction.add(row)
-            transaction.flush()
-            self._begun[row.id] = begun
-            return row.id
-
-    def begin(self, session: Session, recording_id: int, *, why: str, first_sample: int, samples_ago: int) -> Recorder:
-        began_at = now().astimezone().timestamp() - samples_ago / session.source.rate_hz
-        draft = self._begun[recording_id]
-        stamp = now().fromtimestamp(began_at).astimezone()
-        begun = draft.model_copy(
-            update={
-                "name": f"{draft.facts.shelfmark}, {_lower_first(draft.facts.sides)}, {stamp:%Y-%m-%d %H.%M.%S}.wav",
-                "facts": draft.facts.model_copy(update={"began_at": stamp, "gain_db": session.source.gain_db}),
-                "first_source_sample": first_sample,
-            }
-        )
-        self._begun[recording_id] = begun
-        recorder = Recorder(self._media.recording(recording_id), begun)
-        try:
-            with self._database.begin() as transaction:
-                row = transaction.get_one(Recording, recording_id)
-                row.state, row.began_at = "recording", stamp
-                row.document = {"begun": begun.model_dump(mode="json")}
-                ledger.record(
-                    transaction,
-                    who=session.who,
-                    action=f"{begun.facts.sides}: recording began ({why})",
-                    docket_id=session.docket_id,
-                )
-        except InkwellError:
-            # The row is there, and the folder; what it lacks is found out when it is made a take.
-            log.exception("the database was away when a recording began", recording=recording_id)
-        self._events.docket_changed(session.docket_id)
-        return recorder
-
-    def ended(self, session: Session, recording_id: int, found: dict[str, Any], *, reason: str) -> int | None:
-        begun = self._begun.pop(recording_id).model_copy(update={"side_ids": tuple(session.side_ids)})
-        self._book_end(recording_id, begun, found, reason)
-        return self._next_side(session) if session.settings.arm_again else None
-
-    def unused(self, recording_id: int) -> None:
-        self._begun.pop(recording_id, None)
-        with self._database.begin() as transaction:
-            row = transaction.get(Recording, recording_id)
-            if row is not None and row.state == "armed":
-                transaction.delete(row)
-
-    def room_s(self, session: Session) -> float:
-        """How long can be recorded until only the reserve is left on the disk."""
-        per_s = session.source.rate_hz * session.source.channels * session.bits // 8
-        return max(0.0, (self._media.free_bytes() - self._reserve_bytes) / per_s)
-
-    # Below: the rows.
-
-    def _book_end(self, recording_id: int, begun: Begun, found: dict[str, Any], reason: str) -> None:
-        try:
-            with self._database.begin() as transaction:
-                row = transaction.get_one(Recording, recording_id)
-                row.document = {"begun": begun.model_dump(mode="json"), "found": found, "reason": reason}
-                if not found.get("samples"):
-                    transaction.delete(row)
-                    self._media.forget_recording(recording_id)
-                else:
-                    self._ask(transaction, row, begun, found)
-                docket_id = row.docket_id
-        except InkwellError:
-            log.exception("the database was away when a recording ended", recording=recording_id)
-            self._unkept.append((recording_id, begun, found, reason))
-            return
-        self.jobs.wake()
-        self._events.docket_changed(docket_id)
-
-    def _ask(self, transaction: Transaction, row: Recording, begun: Begun, found: dict[str, Any]) -> None:
-        row.state, row.refusal = "keeping", None
-        arguments = {
-            "media_root": str(self._media.root),
-            "recording_id": row.id,
-            "name": begun.name,
-            "samples_sha256": found.get("samples_sha256"),
-        }
-        self.jobs.ask(transaction, KEEP, docket_id=row.docket_id, subject=begun.name, arguments=arguments)
-
-    def _kept(self, transaction: Transaction, job: Job, result: dict[str, Any]) -> None:
-        row = transaction.get_one(Recording, job.arguments["recording_id"])
-        begun = Begun.model_validate(row.document["begun"])
-        notes = recorders.read_notes(self._media.recording(row.id))
-        told = Transferred(
-            source=begun.facts.source,
-            chain=begun.facts.chain,
-            gain_db=begun.facts.gain_db,
-            began_at=begun.facts.began_at,
-            ended=row.document.get("reason", "unknown"),
-            marks=notes.marks,
-            faults=notes.faults,
-            samples_sha256=result["samples_sha256"],
-        )
-        take = made_take(
-            result,
-            name=begun.name,
-            who=begun.who,
-            note=_note(told),
-            transferred=told.model_dump(mode="json"),
-        )
-        first = side_row(transaction, begun.side_ids[0], lock=True)
-        turns = [mark for mark in notes.marks if mark.kind == "turned over" and mark.side_id is not None]
-        starts = [0, *(mark.at_sample for mark in turns), None]
-        side_ids = [begun.side_ids[0], *(mark.side_id for mark in turns)]
-        for number, side_id in enumerate(side_ids):
-            one = take if number == 0 else copy_of(take)
-            one.side_start_sample, one.side_end_sample = starts[number] or 0, starts[number + 1]
-            side = first if number == 0 else side_row(transaction, side_id or 0, lock=True)
-            self._takes.add(transaction, side, one, who=begun.who)
-        seconds = take.samples / take.rate_hz
-        ledger.record(
-            transaction,
-            who=begun.who,
-            action=f"{' and '.join(side_label(s) for s in self._sides(transaction, side_ids))}: "
-            f"{seconds:.1f} s recorded, ended by {told.ended}",
-            docket_id=row.docket_id,
-            after={"take_id": take.id, "sha256": take.sha256, "samples": take.samples, "faults": len(told.faults)},
-        )
-        transaction.delete(row)
-        self._media.forget_recording(row.id)
-
-    def _not_kept(self, transaction: Transaction, job: Job, failure: dict[str, Any]) -> None:
-        row = transaction.get(Recording, job.arguments["recording_id"])
-        if row is not None:
-            row.state, row.refusal = "refused", failure
-
-    def _sides(self, transaction: Transaction, side_ids: list[int | None]) -> list[Side]:
-        return [side_row(transaction, side_id) for side_id in side_ids if side_id is not None]
-
-    def _recover(self, transaction: Transaction, row: Recording) -> None:
-        """A recording of a server that is no more."""
-        begun = Begun.model_validate(row.document["begun"])
-        folder = self._media.recording(row.id)
-        if not recorders.samples_on_disk(folder, begun):
-            transaction.delete(row)
-            self._media.forget_recording(row.id)
-        elif begun.source_id == BROWSER.id:
-            row.state = "waiting for its browser"
-            self._waiting[row.id] = time.monotonic() + self._browser_patience_s
-        else:
-            self._finish_left(transaction, row, "the server stopped")
-
-    def _refuse(self, recording_id: int, error: Exception) -> None:
-        with self._database.begin() as transaction:
-            row = transaction.get_one(Recording, recording_id)
-            row.state = "refused"
-            row.refusal = {
-                "what": f"this recording could not be taken up after the server had stopped ({error})",
-                "where": str(self._media.recording(recording_id)),
-                "remedy": "Its sound lies there as a WAV file; try again, or bring it as a file",
-            }
-
-    def _finish_left(self, transaction: Transaction, row: Recording, why: str) -> None:
-        begun = Begun.model_validate(row.document["begun"])
-        folder = self._media.recording(row.id)
-        samples = recorders.samples_on_disk(folder, begun)
-        last = recorders.last_written_at(folder)
-        recorders.recover(folder, begun)
-        mark = TransferMark(
-            kind="server stopped",
-            at_sample=samples,
-            at=last,
-            words=f"{why} at {last:%H:%M:%S}; everything up to sample {samples} is here, nothing after it",
-        )
-        recorders.add_mark(folder, mark)
-        row.document = {"begun": begun.model_dump(mode="json"), "found": {"samples": samples}, "reason": why}
-        self._ask(transaction, row, begun, {})
-        ledger.record(
-            transaction,
-            who=begun.who,
-            action=f"{begun.facts.sides}: recording recovered, {samples / begun.facts.rate_hz:.1f} s ({why})",
-            docket_id=row.docket_id,
-        )
-
     def _take_up(self, key: str) -> Session | None:
-        """The session of a browser whose server was replaced, going on behind what is on the disk."""
-        with self._lock, self._database.begin() as transaction:
-            waiting = select(Recording).where(
-                Recording.transfer_key == key, Recording.state == "waiting for its browser"
-            )
-            row = transaction.scalars(waiting.with_for_update()).first()
-            if row is None:
+        """The session of a browser whose server was replaced."""
+        with self._lock:
+            found = self._sessions.get(key)
+            if found is not None:
+                return found
+            taken = self._books.take_up(key)
+            if taken is None:
                 return None
-            begun = Begun.model_validate(row.document["begun"])
-            facts = begun.facts
-            recorder = Recorder(self._media.recording(row.id), begun, went_before=True)
-            next_sample = recorders.next_source_sample(begun, recorder.notes, recorder.samples)
-            source = PushedSource(
-                rate_hz=facts.rate_hz, channels=facts.channels, bits=facts.bits, next_sample=next_sample
-            )
+            facts, docket_id = taken.begun.facts, taken.docket_id
             session = Session(
                 key=key,
-                docket_id=row.docket_id,
-                who=begun.who,
-                source=source,
+                docket_id=docket_id,
+                who=taken.begun.who,
+                source=PushedSource(
+                    rate_hz=facts.rate_hz, channels=facts.channels, bits=facts.bits, next_sample=taken.next_sample
+                ),
                 bits=facts.bits,
-                settings=TransferSettings(side_id=begun.side_ids[-1], chain_id=begun.chain_id),
-                keeper=self,
-                changed=lambda: self._events.transfer_changed(row.docket_id),
+                settings=TransferSettings(side_id=taken.begun.side_ids[-1], chain_id=taken.begun.chain_id),
+                keeper=self._books,
+                changed=lambda: self._events.transfer_changed(docket_id),
             )
-            session.resume(recorder, row.id, next_sample, list(begun.side_ids))
-            recorder.note(
-                TransferMark(
-                    kind="server stopped",
-                    at_sample=recorder.samples,
-                    at=now(),
-                    words="the server stopped and came back; the browser goes on from here",
-                )
-            )
-            row.state = "recording"
-            self._begun[row.id] = begun
-            self._waiting.pop(row.id, None)
+            session.resume(taken.recorder, taken.recording_id, taken.next_sample, list(taken.begun.side_ids))
             self._sessions[key] = session
         session.start()
-        self._events.transfer_changed(session.docket_id)
+        self._events.transfer_changed(docket_id)
         return session
 
     def _look_after(self) -> None:
@@ -536,12 +249,7 @@ class Transfers(Part):
                 log.exception("looking after the transfers failed")
 
     def _look_once(self) -> None:
-        unkept, self._unkept = self._unkept, []
-        for recording_id, begun, found, reason in unkept:
-            self._book_end(recording_id, begun, found, reason)
-        for recording_id, until_s in list(self._waiting.items()):
-            if time.monotonic() > until_s:
-                self.keep_again(recording_id)
+        self._books.catch_up()
         for key, session in list(self._sessions.items()):
             left_alone = time.monotonic() - session.seen_at_s > _IDLE_S and session.state == "listening"
             if session.state == "ended" or left_alone:
@@ -556,85 +264,21 @@ class Transfers(Part):
                 return recorder
         raise Missing(f"recording {recording_id} is over", remedy="Look at the take it became")
 
+    def _check_free(self, docket_id: int, source_id: str) -> None:
+        """Raises Conflict where the source is in use, or the docket has another one."""
+        for one in list(self._sessions.values()):
+            facts = one.source.facts
+            if one.state == "ended":
+                self._sessions.pop(one.key, None)
+            elif facts.id == source_id and source_id != BROWSER.id:
+                here = one.docket_id == docket_id
+                remedy = "Go on with it" if here else "Disconnect it where it is in use"
+                raise Conflict(f"{facts.name} is connected already", where="source", remedy=remedy)
+            elif one.docket_id == docket_id:
+                raise Conflict("this docket has a source already", where="source", remedy="Disconnect that one first")
+
     def _check(self, session: Transaction, docket: Docket, settings: TransferSettings) -> None:
         if all(side.id != settings.side_id for side in sides_of(docket)):
             raise Missing(f"this docket has no side {settings.side_id}", remedy="Reload the docket")
         if settings.chain_id is not None:
             chain_row(session, settings.chain_id)
-
-    def _draft(self, transaction: Transaction, session: Session) -> Begun:
-        """What is known of a recording before its first sample."""
-        settings = session.settings
-        side = side_row(transaction, settings.side_id)
-        docket = side.carrier.docket
-        chain_id = settings.chain_id
-        chain = Chain.model_validate(chain_row(transaction, chain_id).document) if chain_id is not None else NO_CHAIN
-        facts = RecordingFacts(
-            shelfmark=docket.shelfmark,
-            sides=side_label(side),
-            title=release_of(docket.fields).title,
-            chain=chain,
-            source=session.source.facts.name,
-            gain_db=session.source.gain_db,
-            rate_hz=session.source.rate_hz,
-            bits=session.bits,
-            channels=session.source.channels,
-            began_at=now().astimezone(),
-            software=SOFTWARE,
-        )
-        return Begun(
-            name="",
-            side_ids=(side.id,),
-            source_id=session.source.facts.id,
-            who=session.who,
-            facts=facts,
-            chain_id=chain_id,
-            expected_s=side.expected_s or USUAL_S.get(side.carrier.format, _LONGEST_S),
-        )
-
-    def _needed_s(self, session: Session) -> float:
-        begun = session.recorder.begun if session.recorder else None
-        if begun is None:
-            with self._database.begin() as transaction:
-                side = side_row(transaction, session.settings.side_id)
-                expected = side.expected_s or USUAL_S.get(side.carrier.format, _LONGEST_S)
-        else:
-            expected = begun.expected_s
-        limit = session.settings.ends.limit_s
-        whole = expected if limit is None else min(expected, limit)
-        done = session.recorder.samples / session.source.rate_hz if session.recorder else 0.0
-        return max(0.0, whole - done)
-
-    def _next_side(self, session: Session) -> int | None:
-        """The first side of the docket, after those just recorded, that has no take."""
-        with self._database.begin() as transaction:
-            sides = sides_of(docket_row(transaction, session.docket_id))
-            after = [index for index, side in enumerate(sides) if side.id in session.side_ids]
-            rest = sides[max(after) + 1 :] if after else []
-            return next((side.id for side in rest if not side.takes), None)
-
-
-def _view(row: Recording) -> RecordingView:
-    begun = Begun.model_validate(row.document["begun"])
-    return RecordingView(
-        id=row.id,
-        side_id=row.side_id,
-        name=begun.name,
-        state=row.state,  # type: ignore[arg-type]
-        began_at=row.began_at,
-        rate_hz=begun.facts.rate_hz,
-        refusal=Refusal.model_validate(row.refusal) if row.refusal else None,
-    )
-
-
-def _note(told: Transferred) -> str:
-    """What must be said of a take at first sight; mostly nothing."""
-    words = [fault.words for fault in told.faults[:3]]
-    if len(told.faults) > 3:
-        words.append(f"and {len(told.faults) - 3} faults more")
-    words += [mark.words for mark in told.marks if mark.kind == "server stopped"]
-    return "; ".join(words) + ("." if words else "")
-
-
-def _lower_first(text: str) -> str:
-    return text[:1].lower() + text[1:]
