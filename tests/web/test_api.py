@@ -268,7 +268,7 @@ def test_an_edit_on_an_old_version_is_a_conflict_and_changes_nothing(server: Ser
 @pytest.mark.parametrize(
     ("body", "status", "what"),
     [
-        ({"op": "add join", "at_sample": 10**12}, 422, "outside the take"),
+        ({"op": "add join", "at_sample": 10**12}, 422, "outside the side"),
         ({"op": "remove join", "track_key": "none"}, 404, "no track none"),
         ({"op": "explode"}, 422, "tag"),
         ({"op": "add join", "at_sample": "soon"}, 422, "integer"),

@@ -42,7 +42,8 @@ export function TransferMargin({ transfer, feed, doing }: Props) {
 }
 
 function GainPart({ transfer, doing }: { transfer: Transfer; doing: TransferDoing }) {
-  const { gain_db: gain, source, advice, is_listening_for_loudest: listening } = transfer;
+  const { source, advice, is_listening_for_loudest: listening } = transfer;
+  const { gain, set } = useGain(transfer.gain_db, doing);
   const canListen = transfer.state === "listening" || transfer.state === "armed";
   const step = source.gain?.step_db ?? 0.5;
   const loudest = () => doing.simple.mutate(listening ? "use-loudest" : "listen-for-loudest");
@@ -54,9 +55,9 @@ function GainPart({ transfer, doing }: { transfer: Transfer; doing: TransferDoin
         <p className="mb-2">Its own knob sets the gain.</p>
       ) : (
         <div className="mb-2 flex items-center gap-2">
-          <button type="button" className="press !px-2.5" aria-label="Softer" onClick={() => doing.gain.mutate(gain - step)}>−</button>
+          <button type="button" className="press !px-2.5" aria-label="Softer" onClick={() => set(-step)}>−</button>
           <span className="figure w-20 text-center text-[15px]" data-testid="gain">{`${gain > 0 ? "+" : ""}${gain.toFixed(1)} dB`.replace("-", "−")}</span>
-          <button type="button" className="press !px-2.5" aria-label="Louder" onClick={() => doing.gain.mutate(gain + step)}>+</button>
+          <button type="button" className="press !px-2.5" aria-label="Louder" onClick={() => set(step)}>+</button>
         </div>
       )}
       <button type="button" className={`press ${listening ? "press-main" : ""}`} disabled={!canListen && !listening} onClick={loudest}>
@@ -67,6 +68,25 @@ function GainPart({ transfer, doing }: { transfer: Transfer; doing: TransferDoin
       {advice && <p className={`mt-1 ${advice.verdict === "right" ? "text-accent" : advice.verdict === "quiet" || advice.verdict === "nothing heard" ? "" : "text-error"}`}>{advice.words}</p>}
     </>
   );
+}
+
+/** The gain as it was asked for last, until the server has said it: presses in quick succession add up. */
+function useGain(told: number | null, doing: TransferDoing): { gain: number | null; set: (by: number) => void } {
+  const [asked, setAsked] = useState<number | null>(null);
+  const latest = useRef<number | null>(null);
+  const set = (by: number) => {
+    const wanted = (latest.current ?? told ?? 0) + by;
+    latest.current = wanted;
+    setAsked(wanted);
+    doing.gain.mutate(wanted, {
+      onSettled: () => {
+        if (latest.current !== wanted) return;
+        latest.current = null;
+        setAsked(null);
+      },
+    });
+  };
+  return { gain: told === null ? null : (asked ?? told), set };
 }
 
 function SignalPart({ feed }: { feed: LiveFeed }) {

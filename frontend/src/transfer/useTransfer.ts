@@ -29,9 +29,7 @@ export function useTransfer(docketId: number, transfer: Transfer | null) {
   });
   const gain = useMutation({
     mutationFn: (gainDb: number) => answer(api.PUT("/api/transfers/{key}/gain", { ...path, body: { gain_db: gainDb } })),
-    onMutate: (gainDb) => void ahead({ gain_db: gainDb }),
     onSuccess: keep,
-    onError: () => void cache.invalidateQueries({ queryKey: key }),
   });
   const turnOver = useMutation({
     mutationFn: (body: { side_id: number; new_take: boolean }) => answer(api.POST("/api/transfers/{key}/turn-over", { ...path, body })),

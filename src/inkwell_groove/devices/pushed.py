@@ -13,7 +13,7 @@ from queue import Empty, Full, Queue
 
 import numpy as np
 
-from inkwell_groove.core.errors import InkwellError, Refused
+from inkwell_groove.core.errors import Conflict, Refused
 from inkwell_groove.core.transfer.block import Block, from_float
 from inkwell_groove.devices.source import Control, SourceFacts
 
@@ -30,7 +30,7 @@ _MAX_SAMPLES = 1 << 16
 _QUEUE_BLOCKS = 4_096
 
 
-class SourceGone(InkwellError):
+class SourceGone(Conflict):
     """The source has ended."""
 
 
