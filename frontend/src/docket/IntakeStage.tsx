@@ -122,7 +122,7 @@ function ChainLine({ transferred }: { transferred: NonNullable<Take["transferred
   const parts = [chain.deck, chain.stylus, chain.speed, chain.preamp, chain.interface || transferred.source].filter(Boolean);
   return (
     <div className="quiet text-[12.5px]">
-      {chain.name !== "not stated" && `${chain.name}: `}{parts.join(" · ")}; ended by {transferred.ended}
+      {chain.name !== "not stated" && `${chain.name}: `}{parts.join(" · ")}; ended: {transferred.ended}
     </div>
   );
 }
@@ -218,7 +218,7 @@ function IntakeMargin({ docket }: { docket: Docket }) {
             <dt className="quiet">Samples</dt><dd className="figure">{take.format.samples.toLocaleString("en-GB")}</dd>
             {take.transferred && (
               <>
-                <dt className="quiet">Recorded</dt><dd>{moment(take.transferred.began_at)}, ended by {take.transferred.ended}</dd>
+                <dt className="quiet">Recorded</dt><dd>{moment(take.transferred.began_at)}; ended: {take.transferred.ended}</dd>
                 <dt className="quiet">Read back</dt>
                 <dd className={take.transferred.read_back ? "text-accent" : "text-warning"}>{take.transferred.read_back ? "every sample as it came in" : "from what the disk had; nothing to compare it with"}</dd>
               </>

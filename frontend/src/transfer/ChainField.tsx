@@ -61,9 +61,9 @@ export function ChainField({ chains, value, onChange }: { chains: ChainView[]; v
         </p>
       )}
       {saying && (
-        <div className="grid grid-cols-2 gap-x-4 gap-y-1 border border-base-300 bg-base-200 p-3" role="group" aria-label="A new chain">
+        <div className="grid w-[680px] grid-cols-2 gap-x-4 gap-y-1 border border-base-300 bg-base-200 p-3" role="group" aria-label="A new chain">
           {FIELDS.map((field) => (
-            <label key={field.name} className="grid grid-cols-[90px_180px] items-center">
+            <label key={field.name} className="grid grid-cols-[90px_1fr] items-center">
               <span className="quiet">{field.label}</span>
               <input className="border border-base-300 bg-base-100 px-2 py-0.5" placeholder={field.hint} value={saying[field.name]} onChange={(event) => setSaying({ ...saying, [field.name]: event.target.value })} />
             </label>

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { type FormEvent, type ReactNode, useState } from "react";
+import { type FormEvent, type ReactNode, useEffect, useState } from "react";
 
 import type { Docket, Schemas } from "../api/client";
 import { chainsQuery, sourcesQuery } from "../api/queries";
@@ -22,6 +22,7 @@ export function ConnectForm({ docket }: { docket: Docket }) {
   const [bits, setBits] = useState(24);
   const [ownChain, setChain] = useState<number | null>(() => Number(localStorage.getItem(LAST_CHAIN)) || null);
   const connect = useConnect(docket.id);
+  const [deviceId, setDevice] = useState("");
   const isTape = docket.carriers[0]?.format === "Cassette";
   const sourceId = ownSource ?? localStorage.getItem(LAST_SOURCE) ?? (isTape ? "cassette" : "turntable");
   const source = sources.find((one) => one.id === sourceId);
@@ -34,7 +35,7 @@ export function ConnectForm({ docket }: { docket: Docket }) {
     localStorage.setItem(LAST_SOURCE, sourceId);
     localStorage.setItem(LAST_CHAIN, String(chainId ?? ""));
     const settings = { side_id: side.id, chain_id: chainId, pre_roll_s: 2, ends: ENDS, arm_again: sides.length > 1 && !isTape };
-    connect.mutate({ sourceId, deviceId: null, rateHz, bits, settings });
+    connect.mutate({ sourceId, deviceId: deviceId || null, rateHz, bits, settings });
   };
   return (
     <form onSubmit={submit} className="rule-b grid gap-4 px-5 py-4">
@@ -54,7 +55,7 @@ export function ConnectForm({ docket }: { docket: Docket }) {
           ))}
         </div>
       </fieldset>
-      <div className="flex flex-wrap items-end gap-4">
+      <div className="flex flex-wrap items-start gap-4">
         {source?.rates_hz.length ? (
           <Field label="Sample rate">
             <select className={FIELD} value={rateHz} onChange={(event) => setRate(Number(event.target.value))}>
@@ -62,6 +63,9 @@ export function ConnectForm({ docket }: { docket: Docket }) {
             </select>
           </Field>
         ) : (
+          <InputChoice value={deviceId} onChange={setDevice} />
+        )}
+        {!source?.rates_hz.length && (
           <p className="quiet max-w-52 text-[12.5px]">At the rate the interface itself runs at: set it to 96 kHz in the system’s sound settings.</p>
         )}
         <Field label="Word length">
@@ -70,7 +74,7 @@ export function ConnectForm({ docket }: { docket: Docket }) {
           </select>
         </Field>
         <ChainField chains={chains} value={chainId} onChange={setChain} />
-        <button type="submit" className="press press-main ml-auto !px-5 !py-2" disabled={connect.isPending || !source}>
+        <button type="submit" className="press press-main ml-auto self-end !px-5 !py-2" disabled={connect.isPending || !source}>
           Connect
         </button>
       </div>
@@ -78,6 +82,26 @@ export function ConnectForm({ docket }: { docket: Docket }) {
       {source?.rates_hz.length && rateHz < 48_000 ? <p className="text-warning">A preservation master is never under 48 kHz.</p> : null}
       {connect.error && <Trouble error={connect.error} />}
     </form>
+  );
+}
+
+/** Which of this computer's inputs. The browser names them once it has been allowed to listen. */
+function InputChoice({ value, onChange }: { value: string; onChange: (id: string) => void }) {
+  const [inputs, setInputs] = useState<MediaDeviceInfo[]>([]);
+  useEffect(() => {
+    const look = () =>
+      void navigator.mediaDevices?.enumerateDevices().then((all) => setInputs(all.filter((one) => one.kind === "audioinput" && one.deviceId)));
+    look();
+    navigator.mediaDevices?.addEventListener("devicechange", look);
+    return () => navigator.mediaDevices?.removeEventListener("devicechange", look);
+  }, []);
+  return (
+    <Field label="Input">
+      <select className={`${FIELD} max-w-60`} value={value} onChange={(event) => onChange(event.target.value)}>
+        <option value="">the system’s own choice</option>
+        {inputs.map((one, index) => <option key={one.deviceId} value={one.deviceId}>{one.label || `input ${index + 1}`}</option>)}
+      </select>
+    </Field>
   );
 }
 

@@ -10,11 +10,15 @@ import { GrowingSource } from "../waveform/source";
 import { useSize } from "../waveform/useSource";
 
 /** The side so far, drawn line by line as it is recorded; the lines to come are ruled already. */
-export function GrowingPage({ recording, expectedS, label }: { recording: RecordingView; expectedS: number; label: string }) {
+export function GrowingPage({ recording, expectedS, peakDbtp, label }: { recording: RecordingView; expectedS: number; peakDbtp: number | null; label: string }) {
   const { data: index } = useQuery(recordingPeaksQuery(recording.id));
   if (!index?.blocks.length || index.samples === 0) return <p className="quiet px-5">The first line is being written…</p>;
-  return <Growing key={recording.id} recording={recording} index={index} expectedS={expectedS} label={label} />;
+  return <Growing key={recording.id} recording={recording} index={index} expectedS={expectedS} peakDbtp={peakDbtp} label={label} />;
 }
+
+/** How much taller than full scale: in doublings, so that it changes seldom, and only until the first loud note. */
+const scaleInSteps = (peakDbtp: number | null): number =>
+  Math.min(8, Math.max(1, 2 ** Math.floor(-((peakDbtp ?? 0) + 1) / 6.02)));
 
 const NONE: never[] = [];
 
@@ -22,10 +26,11 @@ interface Props {
   recording: RecordingView;
   index: Schemas["PeakIndex"];
   expectedS: number;
+  peakDbtp: number | null;
   label: string;
 }
 
-function Growing({ recording, index, expectedS, label }: Props) {
+function Growing({ recording, index, expectedS, peakDbtp, label }: Props) {
   const theme = useTheme();
   const [box, { width, height }] = useSize();
   // eslint-disable-next-line react-hooks/exhaustive-deps -- made once for a recording; it grows below
@@ -52,7 +57,7 @@ function Growing({ recording, index, expectedS, label }: Props) {
           lineSeconds={lineSeconds}
           height={Math.max(height, 120)}
           theme={theme}
-          scale={1}
+          scale={scaleInSteps(peakDbtp)}
           chosenTrack={null}
           selection={null}
           loupe={null}

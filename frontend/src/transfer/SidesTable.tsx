@@ -36,7 +36,7 @@ export function SidesTable({ docket, transfer, doing }: { docket: Docket; transf
                 <td className="figure">{side.expected_s === null ? <span className="quiet">not said</span> : shortClock(side.expected_s)}</td>
                 <td className="figure">{take ? clock(lengthOf(side), take.format.rate_hz, 1) : ""}</td>
                 <td className="figure">{take ? level(take.sample_peak_dbfs) : ""}</td>
-                <td>{transfer?.recording?.side_id === side.id ? <span className="text-error">{transfer.state}</span> : <Standing side={side} isNext={isNext} />}</td>
+                <td>{transfer?.recording?.side_id === side.id ? <span className="text-error">{transfer.state}</span> : <Standing side={side} next={isNext ? (isBusy ? "in this take" : "is next") : null} />}</td>
                 <td className="py-1 text-right">
                   {side.takes.length > 1 && (
                     <button type="button" className="press !py-0.5 mr-2" onClick={() => setComparing(comparing?.id === side.id ? null : side)}>
@@ -66,9 +66,9 @@ function lengthOf(side: Side): number {
   return (plan.side_end_sample ?? plan.take_samples) - (plan.side_start_sample ?? 0);
 }
 
-function Standing({ side, isNext }: { side: Side; isNext: boolean }) {
+function Standing({ side, next }: { side: Side; next: string | null }) {
   const take = chosenTake(side);
-  if (!take) return <span className="quiet">{isNext ? "is next" : "still to come"}</span>;
+  if (!take) return <span className="quiet">{next ?? "still to come"}</span>;
   const faults = take.transferred?.faults.length ?? 0;
   if (faults) return <span className="font-medium text-error">{plural(faults, "fault")} while recording</span>;
   if (take.clipped_runs) return <span className="font-medium text-error">clipped {take.clipped_runs} times</span>;

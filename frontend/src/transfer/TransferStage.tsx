@@ -65,7 +65,7 @@ function AtWork({ docket, transfer, feed, doing }: { docket: Docket; transfer: T
     <>
       <CommandRow docket={docket} transfer={transfer} recordedSamples={live.recorded_samples} isAway={live.is_away} doing={doing} />
       <LevelMeter feed={feed} live={live} />
-      {recording ? <Growing docket={docket} transfer={transfer} recording={recording} /> : <Next docket={docket} transfer={transfer} live={live} />}
+      {recording ? <Growing docket={docket} transfer={transfer} recording={recording} peakDbtp={loudest(feed.windows.flatMap((one) => one.true_peak_dbtp))} /> : <Next docket={docket} transfer={transfer} live={live} />}
     </>
   );
 }
@@ -99,11 +99,12 @@ function Next({ docket, transfer, live }: { docket: Docket; transfer: Transfer; 
   );
 }
 
-function Growing({ docket, transfer, recording }: { docket: Docket; transfer: Transfer; recording: RecordingView }) {
+function Growing(props: { docket: Docket; transfer: Transfer; recording: RecordingView; peakDbtp: number | null }) {
+  const { docket, transfer, recording, peakDbtp } = props;
   const side = sidesOf(docket).find((one) => one.id === recording.side_id);
   return (
     <section aria-label="The side so far" className="rule-b min-h-[130px] flex-1 overflow-auto py-1">
-      <GrowingPage recording={recording} expectedS={transfer.room.needed_s} label={side ? sideName(docket, side) : ""} />
+      <GrowingPage recording={recording} peakDbtp={peakDbtp} expectedS={transfer.room.needed_s} label={side ? sideName(docket, side) : ""} />
     </section>
   );
 }

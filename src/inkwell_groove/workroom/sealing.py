@@ -33,7 +33,7 @@ def transfer_told(take: Take) -> tuple[tuple[str, str], ...]:
     chain = "; ".join(f"{name} {value}" for name, value in told.chain.lines())
     faults = [(f"fault at {fault.at_sample}", fault.words) for fault in told.faults]
     return (
-        ("recorded", f"{began} from {told.source}{gain}, ended by {told.ended}"),
+        ("recorded", f"{began} from {told.source}{gain}; ended: {told.ended}"),
         ("chain", told.chain.name + (f": {chain}" if chain else "")),
         *(faults or [("faults", "none while recording")]),
         *([("read back", "every sample as it came in")] if told.read_back else []),

@@ -262,7 +262,7 @@ class Books(Part):
             transaction,
             who=begun.who,
             action=f"{' and '.join(side_label(s) for s in self._sides(transaction, side_ids))}: "
-            f"{seconds:.1f} s recorded, ended by {told.ended}",
+            f"{seconds:.1f} s recorded; ended: {told.ended}",
             docket_id=row.docket_id,
             after={"take_id": take.id, "sha256": take.sha256, "samples": take.samples, "faults": len(told.faults)},
         )
