@@ -34,6 +34,7 @@ from inkwell_groove.workroom.transfer.views import TransferSettings
 RATE_HZ = 96_000
 MINUTES = 60
 _SIDE_S = 60
+_BLOCK_S = 0.1  # of the interface: what drivers hand over when they are set for safety
 
 
 def run(folder: Path) -> Iterator[str]:
@@ -115,7 +116,7 @@ def soak(folder: Path, streams: int) -> dict[str, float]:
     for number in range(streams):
         keeper = _Keeper(folder / f"stream {number}")
         deck = Turntable(CarrierShelf(folder), rate_hz=RATE_HZ)
-        source = SimulatedInterface(TURNTABLE, deck, rate_hz=RATE_HZ, speed=math.inf)
+        source = SimulatedInterface(TURNTABLE, deck, rate_hz=RATE_HZ, speed=math.inf, block_s=_BLOCK_S)
         source.operate("record", "B-1")
         source.operate("lower")
         settings = TransferSettings(
@@ -171,11 +172,11 @@ def _check(source: Path, recorded: Path, samples: int) -> None:
 
 def _device_alone(folder: Path) -> tuple[float, float]:
     deck = Turntable(CarrierShelf(folder), rate_hz=RATE_HZ)
-    source = SimulatedInterface(TURNTABLE, deck, rate_hz=RATE_HZ, speed=math.inf)
+    source = SimulatedInterface(TURNTABLE, deck, rate_hz=RATE_HZ, speed=math.inf, block_s=_BLOCK_S)
     source.operate("record", "B-1")
     source.operate("lower")
     cpu = _cpu_s()
-    for _ in range(6_000):
+    for _ in range(round(120.0 / _BLOCK_S)):
         source.read(1.0)
     return _cpu_s() - cpu, 120.0
 

@@ -2,10 +2,11 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
 
 import { answer, api, type Transfer, type TransferSettings } from "../api/client";
+import type { paths } from "../api/schema";
 import { transferQuery } from "../api/queries";
 import { browserInput, type InputState } from "./browserInput";
 
-type Simple = "arm" | "disarm" | "record" | "pause" | "go-on" | "stop" | "let-go" | "listen-for-loudest" | "use-loudest";
+type Command = paths["/api/transfers/{key}/{command}"]["post"]["parameters"]["path"]["command"];
 
 /** All that can be done with a docket's transfer; each answer goes into the cache. */
 export function useTransfer(docketId: number, transfer: Transfer | null) {
@@ -17,7 +18,8 @@ export function useTransfer(docketId: number, transfer: Transfer | null) {
   const ahead = (change: Partial<Transfer>) => cache.setQueryData(key, (now) => now && { ...now, ...change });
   const path = { params: { path: { key: transfer?.key ?? "" } } };
   const simple = useMutation({
-    mutationFn: (command: Simple) => answer(api.POST(`/api/transfers/{key}/${command}`, path)),
+    mutationFn: (command: Command) =>
+      answer(api.POST("/api/transfers/{key}/{command}", { params: { path: { key: transfer?.key ?? "", command } } })),
     onSuccess: keep,
   });
   const settings = useMutation({

@@ -42,7 +42,8 @@ export const plural = (count: number, one: string): string => `${count} ${one}${
 
 /** Seconds of a typed m:ss, h:mm:ss or plain seconds, decimals allowed; NaN where it is none. */
 export function readClock(text: string): number {
-  const parts = text.trim().replace(",", ".").split(":");
-  if (!/^\d+(:[0-5]?\d){0,2}(\.\d+)?$/.test(text.trim().replace(",", "."))) return NaN;
-  return parts.reduce((sum, part) => sum * 60 + Number(part), 0);
+  const typed = text.trim();
+  const dotted = typed.replace(",", ".");
+  if (!/^\d+(:[0-5]?\d){0,2}(\.\d+)?$/.test(dotted)) return NaN;
+  return dotted.split(":").reduce((sum, part) => sum * 60 + Number(part), 0);
 }

@@ -41,7 +41,16 @@ class Playing(Protocol):
 class SimulatedInterface:
     """A `Source` over a deck."""
 
-    def __init__(self, facts: SourceFacts, deck: Playing, *, rate_hz: int, bits: int = 24, speed: float = 1.0) -> None:
+    def __init__(
+        self,
+        facts: SourceFacts,
+        deck: Playing,
+        *,
+        rate_hz: int,
+        bits: int = 24,
+        speed: float = 1.0,
+        block_s: float = _BLOCK_S,
+    ) -> None:
         self.facts = facts
         self.rate_hz = rate_hz
         self.channels = 2
@@ -50,7 +59,7 @@ class SimulatedInterface:
         self._speed = speed
         self._gain_db = 0.0
         self._wiring: Wiring = "stereo"
-        self._block = round(_BLOCK_S * rate_hz)
+        self._block = round(block_s * rate_hz)
         self._sequence = 0
         self._at = 0  # samples counted
         self._elapsed = 0  # samples of its own time: those dropped unseen are in here and not counted

@@ -19,6 +19,11 @@ class Fanout(Generic[T]):
         self._lock = threading.Lock()
         self._subscribers: set[tuple[asyncio.AbstractEventLoop, asyncio.Queue[T | None]]] = set()
 
+    @property
+    def is_heard(self) -> bool:
+        """Whether anybody is there to receive: what is costly to make need not be made for nobody."""
+        return bool(self._subscribers)
+
     def publish(self, item: T) -> None:
         self._send(item)
 

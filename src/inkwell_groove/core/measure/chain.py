@@ -40,7 +40,7 @@ class Hum:
         self._block = round(_HUM_BLOCK_S * rate_hz / self._factor) * self._factor
 
     def feed(self, audio: Audio) -> None:
-        self._rest.append(audio.mean(axis=1))
+        self._rest.append(audio @ np.full(audio.shape[1], 1.0 / audio.shape[1]))
         self._waiting += len(audio)
         if self._waiting < self._block:
             return

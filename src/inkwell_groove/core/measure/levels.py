@@ -100,11 +100,10 @@ class TruePeak:
         """
         if not len(audio):
             return np.zeros(len(self.peak))
-        found = np.abs(audio).max(axis=0)
-        if self._factor > 1:
-            joined = np.concatenate((self._tail, audio))
-            self._tail = joined[1 - _TAPS :]
-            _between(joined, self._phases, found)
+        joined = np.concatenate((self._tail, audio))
+        self._tail = joined[1 - _TAPS :]
+        found = np.zeros(len(self.peak))
+        _reached(joined, self._phases, found)
         self.peak = np.maximum(self.peak, found)
         return np.asarray(found)
 
@@ -114,8 +113,8 @@ class TruePeak:
 
 
 @numba.njit(nogil=True, cache=True, fastmath=True)
-def _between(signal: Audio, phases: npt.NDArray[np.float64], peaks: npt.NDArray[np.float64]) -> None:
-    """Raises `peaks` to what the interpolated signal reaches.
+def _reached(signal: Audio, phases: npt.NDArray[np.float64], peaks: npt.NDArray[np.float64]) -> None:
+    """Raises `peaks` to what the signal reaches, in its samples and between them.
 
     Stretches whose samples stay below half the peak so far are passed over: what lies between samples can exceed them
     twofold at most in band-limited sound.
@@ -125,7 +124,10 @@ def _between(signal: Audio, phases: npt.NDArray[np.float64], peaks: npt.NDArray[
     between = np.empty(_CHUNK, dtype=np.float32)
     for c in range(signal.shape[1]):
         line = np.ascontiguousarray(signal[:, c]).astype(np.float32)
+        # The first samples are those that were fed before, and counted then.
         peak = np.float32(peaks[c])
+        for i in range(taps - 1, signal.shape[0]):
+            peak = max(peak, abs(line[i]))
         for first in range(0, count, _CHUNK):
             size = min(_CHUNK, count - first)
             high = np.float32(0.0)

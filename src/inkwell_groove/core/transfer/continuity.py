@@ -80,17 +80,23 @@ class _Lag:
 
     def forget(self) -> None:
         self._recent: deque[tuple[float, float]] = deque()
+        self._began_s: float | None = None
         self._base: float | None = None
         self._since_s = 0.0
 
     def feed(self, block: Block) -> int:
         at = block.captured_at_s
-        self._recent.append((at, at - block.end_sample / self._rate_hz))
+        lag = at - block.end_sample / self._rate_hz
+        self._began_s = at if self._began_s is None else self._began_s
+        # Only those that could still be the earliest are kept, so the first one is: a minimum over a sliding window.
+        while self._recent and self._recent[-1][1] >= lag:
+            self._recent.pop()
+        self._recent.append((at, lag))
         while self._recent[0][0] < at - _WINDOW_S:
             self._recent.popleft()
-        if at - self._recent[0][0] < 0.8 * _WINDOW_S:
+        if at - self._began_s < 0.8 * _WINDOW_S:
             return 0
-        earliest = min(lag for _, lag in self._recent)
+        earliest = self._recent[0][1]
         if self._base is None or earliest < self._base:
             self._base, self._since_s = earliest, at
             return 0

@@ -17,6 +17,7 @@ from inkwell_groove.core.transfer.block import Whole
 FRAME_S = 0.02
 _BANDS_HZ = ((20.0, 150.0), (250.0, 4_000.0), (5_000.0, 12_000.0))
 SILENT_DBFS = -140.0
+_TOGETHER = 5
 
 
 class Heard(NamedTuple):
@@ -39,14 +40,16 @@ class Ear:
         self._window = (window / (window.sum() / 2.0) / 2.0**31).astype(np.float32)
         hz = np.fft.rfftfreq(self.frame_samples, 1.0 / rate_hz)
         top = 0.45 * rate_hz
-        self._bands = [(hz >= low) & (hz < min(high, top)) for low, high in _BANDS_HZ]
+        edges = [(np.searchsorted(hz, low), np.searchsorted(hz, min(high, top))) for low, high in _BANDS_HZ]
+        self._bands = [slice(int(first), int(last)) for first, last in edges]
 
     def feed(self, first_sample: int, samples: Whole) -> Iterator[Heard]:
         """The frames that became whole. Samples must follow each other; a gap starts a new frame."""
         if self._at is None or self._at + len(self._rest) != first_sample:
             self._at, self._rest = first_sample, samples[:0]
         joined = np.concatenate((self._rest, samples)) if len(self._rest) else samples
-        count = len(joined) // self.frame_samples
+        # A tenth of a second together: measuring frame by frame costs thrice as much, and nobody decides sooner.
+        count = len(joined) // self.frame_samples // _TOGETHER * _TOGETHER
         whole = count * self.frame_samples
         levels = self._levels(joined[:whole], count)
         first = self._at
@@ -59,8 +62,11 @@ class Ear:
             return np.zeros((0, 3))
         frames = samples.reshape(count, self.frame_samples, -1).astype(np.float32)
         frames -= frames.mean(axis=1, keepdims=True)  # a converter's offset is not a sound
-        power = np.abs(np.fft.rfft(frames * self._window[:, None], axis=1)) ** 2
-        bands = np.stack([power[:, band].sum(axis=1).max(axis=1) for band in self._bands], axis=1)
+        frames *= self._window[:, None]
+        # Frames side by side in memory: the transform and the sums then run along it.
+        spectrum = np.fft.rfft(np.ascontiguousarray(frames.transpose(0, 2, 1)), axis=2)
+        power = spectrum.real**2 + spectrum.imag**2
+        bands = np.stack([power[:, :, band].sum(axis=2).max(axis=1) for band in self._bands], axis=1)
         return np.asarray(np.maximum(10.0 * np.log10(np.maximum(bands, 1e-30)), SILENT_DBFS), dtype=np.float64)
 
 

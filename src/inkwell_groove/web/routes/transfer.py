@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from typing import Annotated, Any
+from collections.abc import Callable
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Path, Query, WebSocket, WebSocketDisconnect
@@ -29,6 +30,20 @@ router = APIRouter(tags=["transfer"])
 _WATCH_EVERY_S = 0.1
 _TELL_EVERY_S = 0.25
 _POLICY = 1008  # WebSocket close code: the message is against the rules (RFC 6455)
+
+
+Command = Literal["arm", "disarm", "record", "pause", "go-on", "stop", "let-go", "listen-for-loudest", "use-loudest"]
+_COMMANDS: dict[Command, Callable[[Session], None]] = {
+    "arm": Session.arm,
+    "disarm": Session.disarm,
+    "record": Session.record,
+    "pause": Session.pause,
+    "go-on": Session.go_on,
+    "stop": Session.stop,
+    "let-go": Session.let_go,
+    "listen-for-loudest": Session.listen_for_loudest,
+    "use-loudest": Session.use_loudest,
+}
 
 
 class NewTransfer(BaseModel):
@@ -115,36 +130,6 @@ def settings(room: Room, key: str, settings: TransferSettings) -> TransferView:
     return room.transfers.use(key, settings)
 
 
-@router.post("/transfers/{key}/arm", operation_id="arm")
-def arm(room: Room, key: str) -> TransferView:
-    return _done(room, key, Session.arm)
-
-
-@router.post("/transfers/{key}/disarm", operation_id="disarm")
-def disarm(room: Room, key: str) -> TransferView:
-    return _done(room, key, Session.disarm)
-
-
-@router.post("/transfers/{key}/record", operation_id="record")
-def record(room: Room, key: str) -> TransferView:
-    return _done(room, key, Session.record)
-
-
-@router.post("/transfers/{key}/pause", operation_id="pause")
-def pause(room: Room, key: str) -> TransferView:
-    return _done(room, key, Session.pause)
-
-
-@router.post("/transfers/{key}/go-on", operation_id="goOn")
-def go_on(room: Room, key: str) -> TransferView:
-    return _done(room, key, Session.go_on)
-
-
-@router.post("/transfers/{key}/stop", operation_id="stopRecording")
-def stop(room: Room, key: str) -> TransferView:
-    return _done(room, key, Session.stop)
-
-
 @router.post("/transfers/{key}/turn-over", operation_id="turnOver")
 def turn_over(room: Room, key: str, following: NextSide) -> TransferView:
     return room.transfers.turn_over(key, following.side_id, new_take=following.new_take)
@@ -155,24 +140,15 @@ def gain(room: Room, key: str, wanted: Gain) -> TransferView:
     return _done(room, key, Session.set_gain, wanted.gain_db)
 
 
-@router.post("/transfers/{key}/let-go", operation_id="letHoldsGo")
-def let_go(room: Room, key: str) -> TransferView:
-    return _done(room, key, Session.let_go)
-
-
-@router.post("/transfers/{key}/listen-for-loudest", operation_id="listenForLoudest")
-def listen_for_loudest(room: Room, key: str) -> TransferView:
-    return _done(room, key, Session.listen_for_loudest)
-
-
-@router.post("/transfers/{key}/use-loudest", operation_id="useLoudest")
-def use_loudest(room: Room, key: str) -> TransferView:
-    return _done(room, key, Session.use_loudest)
-
-
 @router.post("/transfers/{key}/controls", operation_id="operate")
 def operate(room: Room, key: str, operation: Operation) -> TransferView:
     return _done(room, key, Session.operate, operation.control, operation.value)
+
+
+@router.post("/transfers/{key}/{command}", operation_id="command")
+def command(room: Room, key: str, command: Command) -> TransferView:
+    """What is done with one press."""
+    return _done(room, key, _COMMANDS[command])
 
 
 @router.get("/transfers/{key}/live", operation_id="live")
@@ -293,7 +269,7 @@ async def _close(socket: WebSocket, reason: str) -> None:
         await socket.close(_POLICY, reason.encode()[:120].decode("utf-8", "ignore"))
 
 
-def _done(room: Room, key: str, command: Any, *arguments: Any) -> TransferView:
+def _done(room: Room, key: str, command: Callable[..., None], *arguments: Any) -> TransferView:
     """Has a session do something, and shows it then."""
     session = room.transfers.session(key)
     command(session, *arguments)

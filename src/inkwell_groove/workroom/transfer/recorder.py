@@ -78,6 +78,8 @@ class Recorder:
         self.notes = read_notes(folder) if went_before else Notes()
         self._header_bytes = len(begun.header(0))
         self._loudness = Loudness(begun.facts.channels, rate_hz=begun.facts.rate_hz)
+        self._unheard: list[Whole] = []
+        self._unheard_samples = 0
         self._digest = hashlib.sha256()
         self._failure: OSError | None = None
         folder.mkdir(parents=True, exist_ok=True)
@@ -137,6 +139,7 @@ class Recorder:
         """Closes the file with its last header; what the job that keeps it need not find out again."""
         self._closing.set()
         self._syncing.join()
+        self._hear()
         header = self.begun.header(
             self.samples * self.begun.align, loudness_lufs=self._loudness.integrated_lufs(), peak_dbtp=peak_dbtp
         )
@@ -174,8 +177,17 @@ class Recorder:
         self.samples += len(samples)
 
     def _fold(self, samples: Whole) -> None:
-        self._loudness.feed(samples.astype(np.float64) / 2.0**31)
         self._peaks.feed(samples)
+        self._unheard.append(samples)
+        self._unheard_samples += len(samples)
+        # Loudness by the second: filters that are called for every block spend their time on being called.
+        if self._unheard_samples >= self.begun.facts.rate_hz:
+            self._hear()
+
+    def _hear(self) -> None:
+        if self._unheard:
+            self._loudness.feed(np.concatenate(self._unheard).astype(np.float64) / 2.0**31)
+            self._unheard, self._unheard_samples = [], 0
 
     def _keep_synced(self) -> None:
         while not self._closing.wait(SYNC_EVERY_S):

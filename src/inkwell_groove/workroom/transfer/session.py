@@ -288,7 +288,8 @@ class Session:
         self._passed += len(fresh.samples)
         windows = self.meter.feed(fresh)
         self._pre_roll.keep(fresh)
-        self.sound.publish(fresh.samples.tobytes())
+        if self.sound.is_heard:
+            self.sound.publish(fresh.samples.tobytes())
         match self.state:
             case "armed":
                 assert self._start is not None
