@@ -126,22 +126,24 @@ def _reached(signal: Audio, phases: npt.NDArray[np.float64], peaks: npt.NDArray[
         line = np.ascontiguousarray(signal[:, c]).astype(np.float32)
         # The first samples are those that were fed before, and counted then.
         peak = np.float32(peaks[c])
-        for i in range(taps - 1, signal.shape[0]):
-            peak = max(peak, abs(line[i]))
+        for value in line[taps - 1 :]:
+            peak = max(peak, abs(value))
         for first in range(0, count, _CHUNK):
             size = min(_CHUNK, count - first)
             high = np.float32(0.0)
-            for i in range(first, first + size + taps - 1):
-                high = max(high, abs(line[i]))
+            for value in line[first : first + size + taps - 1]:
+                high = max(high, abs(value))
             if np.float32(2.0) * high <= peak:
                 continue
             for phase in range(1, phases.shape[0]):
                 between[:] = np.float32(0.0)
-                # Tap by tap over a stretch of samples: this order the compiler turns into vector instructions.
+                # Tap by tap over a stretch of samples, each a slice: in this order, and with indices that plainly are
+                # not negative, the compiler makes vector instructions of it.
                 for k in range(taps):
                     factor = np.float32(phases[phase, k])
+                    part = line[first + k : first + k + size]
                     for i in range(size):
-                        between[i] += factor * line[first + i + k]
+                        between[i] += factor * part[i]
                 for i in range(size):
                     peak = max(peak, abs(between[i]))
         peaks[c] = max(peaks[c], np.float64(peak))
