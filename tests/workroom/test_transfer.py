@@ -478,6 +478,32 @@ def test_a_disk_with_no_room_is_told_before_and_ends_it_in_time(
         assert "no room on the disk" in answer.json()["detail"]
 
 
+def test_a_disk_that_fills_up_ends_the_recording_with_all_of_it_kept(
+    mariadb: Database, carriers: Path, tmp_path: Path
+) -> None:
+    reserve = shutil.disk_usage(tmp_path).free - 80_000_000
+    with Server(
+        new_schema(mariadb),
+        tmp_path / "media",
+        INKWELL_CARRIERS_ROOT=str(carriers),
+        INKWELL_DEVICE_SPEED="40",
+        INKWELL_RESERVE_BYTES=str(reserve),
+    ) as server:
+        deck = AtTheDeck(server, "FULL-2", ends={"at_run_out": False, "silence_s": None})
+        deck.hand("record", "T-1")
+        deck.hand("lower")
+        deck.do("record")
+        deck.until(lambda news: news["state"] == "listening", patience_s=60)
+        assert any("disk is full" in note for note in deck.view()["notes"])
+        (take,) = deck.takes()
+        assert take["transferred"]["ended"] == "disk full"
+        assert take["transferred"]["read_back"]
+        assert take["size_bytes"] < 120_000_000
+        samples, truth = samples_of(server, take), groove(1)[0]
+        start = lies_at(truth, samples[48_000:48_200])
+        np.testing.assert_array_equal(samples[48_000 : 3 * RATE_HZ], truth[start:][: 2 * RATE_HZ])
+
+
 # The browser's own input, played by a test: the same messages, the same socket.
 
 BROWSER_SAMPLES = 48_000 * 6
