@@ -156,3 +156,18 @@ def test_where_a_docket_stands(change: dict[str, Any], standing: str) -> None:
         "has_takes": True, "has_tracks": True, "all_lossless": True, "missing": [], "sealed_basis": None, "basis": "a"
     }  # fmt: skip
     assert evidence.standing(**{**ready, **change}) == standing
+
+
+@pytest.mark.parametrize(
+    ("states", "line", "mood"),
+    [
+        (["recording"], "is being recorded", "doubtful"),
+        (["keeping", "recording"], "is being recorded", "doubtful"),
+        (["keeping"], "the recording is being read back", "doubtful"),
+        (["waiting for its browser"], "broke off; its browser may go on", "doubtful"),
+        (["recording", "refused"], "a recording could not be made a take", "missing"),
+    ],
+)
+def test_a_recording_that_is_no_take_yet_comes_before_all_takes(states: list[str], line: str, mood: str) -> None:
+    found = evidence.transfer([side(take())], states)
+    assert (found.line, found.mood) == (line, mood)

@@ -223,3 +223,9 @@ def test_pcm_comes_back_as_it_went(bits: int, channels: int, samples: int) -> No
 
     data = noise(samples, channels, bits=bits)
     np.testing.assert_array_equal(from_pcm(to_pcm(data, bits), bits, channels), data)
+
+
+def test_the_folder_alone_tells_what_was_begun(tmp_path: Path) -> None:
+    assert recorders.read_begun(tmp_path / "r") is None
+    Recorder(tmp_path / "r", begun()).abandon()
+    assert recorders.read_begun(tmp_path / "r") == begun()

@@ -300,7 +300,9 @@ def test_the_loudest_passage_sets_the_gain(decks: Server) -> None:
     assert view["advice"]["verdict"] == "quiet"
     assert "harmless" in view["advice"]["words"]
     assert view["gain_db"] > -12
+    deck.hand("lift")
     deck.do("let-go")
+    deck.hand("lower in the middle")  # the same passage once more
     deck.listens(3)
     peak = max(deck.live()["hold"]["true_peak_dbtp"])
     assert -7.5 < peak < -4.5

@@ -15,7 +15,7 @@ from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FI
 from inkwell_groove.store.models import Carrier, DescribedValue, Docket, LedgerEntry, Side, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.part import Part
-from inkwell_groove.workroom.reading import WHOLE, WholeDocket, docket_row, newer_versions, uploads_of
+from inkwell_groove.workroom.reading import WHOLE, WholeDocket, docket_row, newer_versions, recording_states, uploads_of
 from inkwell_groove.workroom.views import DocketLine, DocketView, LedgerLine
 
 TYPED = "typed in"
@@ -102,7 +102,8 @@ class Dockets(Part):
         with self._database.begin() as session:
             docket = docket_row(session, docket_id)
             newer = newer_versions(session, docket)
-            return WholeDocket(docket, newer).view(uploads_of(session, self._media, docket_id))
+            uploads = uploads_of(session, self._media, docket_id)
+            return WholeDocket(docket, newer).view(uploads, recording_states(session, docket_id))
 
     def shelf(self, *, search: str = "", limit: int = MAX_PAGE) -> list[DocketLine]:
         """Dockets by shelfmark; `search` looks in the shelfmark and in every field of the description."""

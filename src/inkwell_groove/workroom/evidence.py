@@ -2,8 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from inkwell_groove.workroom.views import ArtworkView, Evidence, SideView, Standing, TakeView, UploadView
 
+_UNDER_WAY = {
+    "recording": "is being recorded",
+    "waiting for its browser": "broke off; its browser may go on",
+    "keeping": "the recording is being read back",
+}
 SURE = 0.7  # below this a join is to be heard before it is trusted
 
 
@@ -17,7 +24,13 @@ def intake(formats: list[str], sides: list[SideView], uploads: list[UploadView])
     return Evidence(stage="intake", line=f"{many}, {len(sides)} side{'s' if len(sides) > 1 else ''}", mood="done")
 
 
-def transfer(sides: list[SideView]) -> Evidence:
+def transfer(sides: list[SideView], recordings: Sequence[str] = ()) -> Evidence:
+    """`recordings` are the states of those that are no takes yet."""
+    if "refused" in recordings:
+        return Evidence(stage="transfer", line="a recording could not be made a take", mood="missing")
+    for state, words in _UNDER_WAY.items():
+        if state in recordings:
+            return Evidence(stage="transfer", line=words, mood="doubtful")
     takes = [take for side in sides for take in side.takes]
     if not takes:
         return Evidence(stage="transfer", line="no recording yet", mood="not begun")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
@@ -17,7 +17,7 @@ from inkwell_groove.core.plan import Plan
 from inkwell_groove.core.sealing.album import PAPERS, filing_values, track_filing_values
 from inkwell_groove.core.sealing.order import SealedAlbum
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.store.models import Carrier, DescribedValue, Docket, PlanVersion, Side, Upload
+from inkwell_groove.store.models import Carrier, DescribedValue, Docket, PlanVersion, Recording, Side, Upload
 from inkwell_groove.workroom import evidence
 from inkwell_groove.workroom.views import (
     ArtworkView,
@@ -139,11 +139,11 @@ class WholeDocket:
     def front(self) -> ArtworkView | None:
         return next((one for one in self.pictures if one.role == "front"), None)
 
-    def evidence(self, uploads: list[UploadView]) -> list[evidence.Evidence]:
+    def evidence(self, uploads: list[UploadView], recordings: Sequence[str] = ()) -> list[evidence.Evidence]:
         proven = len(self.docket.packages[-1].album["tracks"]) if self.docket.packages else 0
         return [
             evidence.intake([one.format for one in self.docket.carriers], self.sides, uploads),
-            evidence.transfer(self.sides),
+            evidence.transfer(self.sides, recordings),
             evidence.tracks(self.sides),
             evidence.describe(self.missing, any(one.value for one in self.docket.fields), has_tracks=bool(self.lines)),
             evidence.artwork(self.pictures),
@@ -166,7 +166,7 @@ class WholeDocket:
             changed_at=self.docket.changed_at,
         )
 
-    def view(self, uploads: list[UploadView]) -> DocketView:
+    def view(self, uploads: list[UploadView], recordings: Sequence[str] = ()) -> DocketView:
         docket = self.docket
         by_id = {side.id: side for side in self.sides}
         return DocketView(
@@ -203,7 +203,7 @@ class WholeDocket:
                 )
                 for package in docket.packages
             ],
-            evidence=self.evidence(uploads),
+            evidence=self.evidence(uploads, recordings),
             folder_pattern=docket.folder_pattern,
             file_pattern=docket.file_pattern,
             names=self._names(),
@@ -286,6 +286,12 @@ class WholeDocket:
 def uploads_of(session: Session, media: MediaStore, docket_id: int) -> list[UploadView]:
     rows = session.scalars(select(Upload).where(Upload.docket_id == docket_id).order_by(Upload.id))
     return [UploadView.of(row, received_bytes(media, row.id)) for row in rows]
+
+
+def recording_states(session: Session, docket_id: int) -> list[str]:
+    """The states of a docket's recordings that are no takes yet."""
+    begun = select(Recording.state).where(Recording.docket_id == docket_id, Recording.state != "armed")
+    return list(session.scalars(begun))
 
 
 def received_bytes(media: MediaStore, upload_id: int) -> int:

@@ -112,10 +112,10 @@ class Books(Part):
     def keep_again(self, recording_id: int) -> None:
         """Makes a take of a recording whose job failed or was cancelled, or whose browser is not waited for."""
         with self._database.begin() as session:
+            self._waiting.pop(recording_id, None)
             row = session.get(Recording, recording_id, with_for_update=True)
             if row is None or row.state not in ("refused", "waiting for its browser"):
                 raise Conflict("this recording is a take already, or being made one", remedy="Reload the docket")
-            self._waiting.pop(recording_id, None)
             if row.state == "refused" and "found" in row.document:
                 self._ask(session, row, Begun.model_validate(row.document["begun"]), row.document["found"])
             else:
@@ -249,13 +249,13 @@ class Books(Part):
             transferred=told.model_dump(mode="json"),
         )
         first = side_row(transaction, begun.side_ids[0], lock=True)
-        turns = [mark for mark in notes.marks if mark.kind == "turned over" and mark.side_id is not None]
-        starts = [0, *(mark.at_sample for mark in turns), None]
-        side_ids = [begun.side_ids[0], *(mark.side_id for mark in turns)]
+        turns = notes.turn_overs()
+        starts = [0, *(sample for sample, _ in turns), None]
+        side_ids = [begun.side_ids[0], *(side_id for _, side_id in turns)]
         for number, side_id in enumerate(side_ids):
             one = take if number == 0 else copy_of(take)
             one.side_start_sample, one.side_end_sample = starts[number] or 0, starts[number + 1]
-            side = first if number == 0 else side_row(transaction, side_id or 0, lock=True)
+            side = first if number == 0 else side_row(transaction, side_id, lock=True)
             self._takes.add(transaction, side, one, who=begun.who)
         seconds = take.samples / take.rate_hz
         ledger.record(
@@ -274,13 +274,14 @@ class Books(Part):
         if row is not None:
             row.state, row.refusal = "refused", failure
 
-    def _sides(self, transaction: Transaction, side_ids: list[int | None]) -> list[Side]:
-        return [side_row(transaction, side_id) for side_id in side_ids if side_id is not None]
+    def _sides(self, transaction: Transaction, side_ids: list[int]) -> list[Side]:
+        return [side_row(transaction, side_id) for side_id in side_ids]
 
     def _recover(self, transaction: Transaction, row: Recording) -> None:
         """A recording of a server that is no more."""
-        begun = Begun.model_validate(row.document["begun"])
         folder = self._media.recording(row.id)
+        begun = recorders.read_begun(folder) or Begun.model_validate(row.document["begun"])
+        row.document = {**row.document, "begun": begun.model_dump(mode="json")}
         if not recorders.samples_on_disk(folder, begun):
             transaction.delete(row)
             self._media.forget_recording(row.id)

@@ -26,10 +26,10 @@ from inkwell_groove.core.peaks import PeakIndex
 from inkwell_groove.core.transfer.block import Whole, to_pcm
 from inkwell_groove.core.transfer.chain import RecordingFacts, bext_of
 from inkwell_groove.core.transfer.continuity import Fault
-from inkwell_groove.store.media import DiskFull, sync_folder
+from inkwell_groove.store.media import DiskFull, sync_file, sync_folder
 from inkwell_groove.workroom.views import TransferMark
 
-SOUND_NAME, NOTES_NAME, PEAKS_NAME = "sound.wav", "notes.jsonl", "peaks"
+SOUND_NAME, NOTES_NAME, PEAKS_NAME, BEGUN_NAME = "sound.wav", "notes.jsonl", "peaks", "begun.json"
 SYNC_EVERY_S = 0.4
 _READ_SAMPLES = 1 << 18
 
@@ -67,6 +67,10 @@ class Notes(BaseModel):
     faults: list[Fault] = []
     marks: list[TransferMark] = []
 
+    def turn_overs(self) -> list[tuple[int, int]]:
+        """(sample, side) of each turn-over to a side that was named."""
+        return [(one.at_sample, one.side_id) for one in self.marks if one.kind == "turned over" and one.side_id]
+
 
 class Recorder:
     """One recording on its way to the disk. `write`, `note` and `finish` belong to one thread, the rest to anybody."""
@@ -93,6 +97,9 @@ class Recorder:
         if went_before:
             self._read_back()
         else:
+            # The row in the database may not know yet what it is: the folder does.
+            (folder / BEGUN_NAME).write_text(begun.model_dump_json(), "utf-8")
+            sync_file(folder / BEGUN_NAME)
             os.pwrite(self._sound, begun.header(0), 0)
             os.fsync(self._sound)
             sync_folder(folder)
@@ -232,6 +239,12 @@ def from_pcm(data: bytes, bits: int, channels: int) -> Whole:
     out = np.zeros((len(data) // width, 4), dtype=np.uint8)
     out[:, 4 - width :] = np.frombuffer(data, dtype=np.uint8).reshape(-1, width)
     return out.view("<i4").reshape(-1, channels)
+
+
+def read_begun(folder: Path) -> Begun | None:
+    """What was begun in a folder; none where nothing was."""
+    path = folder / BEGUN_NAME
+    return Begun.model_validate_json(path.read_bytes()) if path.exists() else None
 
 
 def read_notes(folder: Path) -> Notes:

@@ -88,7 +88,7 @@ class Session:
         with self.lock:
             if self.recorder is not None and abandon:
                 self.recorder.abandon()
-                self.recorder = None
+                self.recorder = self.recording_id = None
             elif self.recorder is not None:
                 self._end("disconnected")
             self._let_reservation_go()

@@ -222,6 +222,7 @@ class Transfers(Part):
             if taken is None:
                 return None
             facts, docket_id = taken.begun.facts, taken.docket_id
+            side_ids = [taken.begun.side_ids[0], *(side_id for _, side_id in taken.recorder.notes.turn_overs())]
             session = Session(
                 key=key,
                 docket_id=docket_id,
@@ -230,11 +231,11 @@ class Transfers(Part):
                     rate_hz=facts.rate_hz, channels=facts.channels, bits=facts.bits, next_sample=taken.next_sample
                 ),
                 bits=facts.bits,
-                settings=TransferSettings(side_id=taken.begun.side_ids[-1], chain_id=taken.begun.chain_id),
+                settings=TransferSettings(side_id=side_ids[-1], chain_id=taken.begun.chain_id),
                 keeper=self._books,
                 changed=lambda: self._events.transfer_changed(docket_id),
             )
-            session.resume(taken.recorder, taken.recording_id, taken.next_sample, list(taken.begun.side_ids))
+            session.resume(taken.recorder, taken.recording_id, taken.next_sample, side_ids)
             self._sessions[key] = session
         session.start()
         self._events.transfer_changed(docket_id)
