@@ -6,17 +6,13 @@ import { message, SendBuffer } from "./sendBuffer";
 const KEPT_S = 120;
 const AGAIN_MS = 500;
 
-export type InputState = "closed" | "open" | "sending" | "waiting for the connection";
-
 /**
  * The archivist's own interface. Lives outside all screens, so that leaving one stops nothing; keeps two minutes of
  * what the server has not got on its disk, and sends it again when a broken connection is back.
  */
 export class BrowserInput {
-  state: InputState = "closed";
   rateHz = 0;
   channels = 0;
-  label = "";
   private stream: MediaStream | null = null;
   private context: AudioContext | null = null;
   private hearing: GainNode | null = null;
@@ -26,14 +22,6 @@ export class BrowserInput {
   private key: string | null = null;
   private timer = 0;
   private sequence = 0;
-  private readonly listeners = new Set<() => void>();
-
-  subscribe = (listener: () => void): (() => void) => {
-    this.listeners.add(listener);
-    return () => this.listeners.delete(listener);
-  };
-
-  snapshot = (): InputState => this.state;
 
   /** Asks for the input and learns its rate. Rejects with a Problem that says what to do. */
   async open(deviceId: string | null): Promise<void> {
@@ -69,10 +57,8 @@ export class BrowserInput {
     this.context = context;
     this.rateHz = context.sampleRate;
     this.channels = settings?.channelCount === 1 ? 1 : 2;
-    this.label = track?.label ?? "input";
     this.buffer = new SendBuffer(KEPT_S * this.rateHz);
     track?.addEventListener("ended", () => this.close());
-    this.set("open");
   }
 
   /** Sends what comes in to a transfer, from now until `close`. */
@@ -115,7 +101,6 @@ export class BrowserInput {
     this.stream?.getTracks().forEach((track) => track.stop());
     void this.context?.close();
     this.stream = this.context = this.hearing = null;
-    this.set("closed");
   }
 
   private connect(): void {
@@ -129,21 +114,14 @@ export class BrowserInput {
       if (told.next_sample !== undefined) {
         for (const one of this.buffer.from(told.next_sample)) socket.send(one.bytes);
         this.ready = true;
-        this.set("sending");
       } else if (typeof told.safe_sample === "number") this.buffer.forget(told.safe_sample);
     };
     socket.onclose = (event) => {
       if (this.socket !== socket || this.key === null) return;
       this.ready = false;
       if (event.code === 1008) return this.close(); // the transfer is over
-      this.set("waiting for the connection");
       this.timer = window.setTimeout(() => this.connect(), AGAIN_MS);
     };
-  }
-
-  private set(state: InputState): void {
-    this.state = state;
-    this.listeners.forEach((listener) => listener());
   }
 }
 

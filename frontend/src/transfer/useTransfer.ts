@@ -1,10 +1,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useSyncExternalStore } from "react";
 
 import { answer, api, type Transfer, type TransferSettings } from "../api/client";
 import type { paths } from "../api/schema";
 import { transferQuery } from "../api/queries";
-import { browserInput, type InputState } from "./browserInput";
+import { browserInput } from "./browserInput";
 
 type Command = paths["/api/transfers/{key}/{command}"]["post"]["parameters"]["path"]["command"];
 
@@ -93,5 +92,3 @@ export function useConnect(docketId: number) {
     onSuccess: (made) => cache.setQueryData(transferQuery(docketId).queryKey, made),
   });
 }
-
-export const useInputState = (): InputState => useSyncExternalStore(browserInput.subscribe, browserInput.snapshot);
