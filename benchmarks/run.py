@@ -10,14 +10,20 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from inkwell_groove.core.errors import Refused
 
-AREAS = ("peaks", "first-look", "seal", "transfer")
+AREAS = ("peaks", "first-look", "seal", "transfer", "tracks")
 
 
 def main(area: str | None = None) -> None:
     """Prints the figures of one area, or of all."""
-    from benchmarks import first_look, peaks, seal, transfer
+    from benchmarks import first_look, peaks, seal, tracks, transfer
 
-    runs = {"peaks": peaks.run, "first-look": first_look.run, "seal": seal.run, "transfer": transfer.run}
+    runs = {
+        "peaks": peaks.run,
+        "first-look": first_look.run,
+        "seal": seal.run,
+        "transfer": transfer.run,
+        "tracks": tracks.run,
+    }
     if area is not None and area not in runs:
         raise Refused(f"there is no benchmark '{area}'", remedy=f"The areas are {', '.join(AREAS)}")
     with tempfile.TemporaryDirectory(prefix="inkwell-bench-") as folder:

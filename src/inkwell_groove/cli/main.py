@@ -47,19 +47,28 @@ def tracks(
         str | None, typer.Option(help="The catalogue's durations in seconds, with commas; an empty one is unknown.")
     ] = None,
     count: Annotated[int | None, typer.Option(help="How many tracks there are.")] = None,
+    min_gap: Annotated[float, typer.Option(help="With nothing known: the shortest gap, in seconds.")] = 0.5,
+    min_track: Annotated[float, typer.Option(help="With nothing known: the shortest track, in seconds.")] = 10.0,
+    sensitivity: Annotated[float, typer.Option(help="Above 1 fainter sounds are music.")] = 1.0,
     as_json: JsonFlag = False,
     report: ReportFile = None,
 ) -> None:
     """Finds where tracks start and end."""
     from inkwell_groove.core.probe import probe
     from inkwell_groove.core.soundfiles import FileReader
+    from inkwell_groove.core.tracks.arrange import Settings
     from inkwell_groove.core.tracks.finder import find_tracks
 
     with refusals():
         probe(path)
         with FileReader(path) as reader:
-            found = find_tracks(reader, count=count, durations_s=_durations(durations))
-            rate_hz, samples = reader.format.rate_hz, reader.format.samples
+            found = find_tracks(
+                reader,
+                count=count,
+                durations_s=_durations(durations),
+                settings=Settings(min_gap_s=min_gap, min_track_s=min_track, sensitivity=sensitivity),
+            )
+            rate_hz = reader.format.rate_hz
         rows = [
             {
                 "start": track.start_sample / rate_hz,
@@ -67,10 +76,21 @@ def tracks(
                 "start_sample": track.start_sample,
                 "end_sample": track.end_sample,
                 "confidence": track.confidence,
+                "start_reason": track.start.reason if track.start else "",
+                "end_reason": track.end.reason if track.end else "",
+                "listed": track.listed,
             }
             for track in found.tracks
         ]
-        side = {"start": 0.0, "end": samples / rate_hz, "tracks": len(rows), "noise_floor_dbfs": found.floor_dbfs}
+        sides = [
+            {
+                "start": side.start_sample / rate_hz,
+                "end": side.end_sample / rate_hz,
+                "tracks": side.tracks,
+                "noise_floor_dbfs": found.floor_dbfs,
+            }
+            for side in found.sides
+        ]
 
         def show(console: Console) -> None:
             table = Table("track", "start s", "end s", "length s", "sure", box=None, pad_edge=False)
@@ -81,10 +101,20 @@ def tracks(
                 )
             console.print(table)
             if found.speed_ratio is not None:
-                console.print(f"speed {found.speed_ratio:.4f} of the nominal one")
+                console.print(f"speed {found.speed_ratio:.4f} of the nominal one, by its {found.speed_from}")
+            if found.disbelieved:
+                numbers = ", ".join(str(index + 1) for index in found.disbelieved)
+                console.print(f"durations not believed: {numbers}")
 
         answer(
-            {"tracks": rows, "speed_ratio": found.speed_ratio, "sides": [side]},
+            {
+                "tracks": rows,
+                "speed_ratio": found.speed_ratio,
+                "speed_from": found.speed_from,
+                "durations_count_the_gap": found.counts_gap,
+                "disbelieved": list(found.disbelieved),
+                "sides": sides,
+            },
             as_json=as_json,
             report_file=report,
             show=show,
@@ -133,7 +163,9 @@ def cue_check(path: InputFile, as_json: JsonFlag = False, report: ReportFile = N
 
 @app.command()
 def bench(
-    area: Annotated[str | None, typer.Argument(help="peaks, first-look, seal or transfer; all without one.")] = None,
+    area: Annotated[
+        str | None, typer.Argument(help="peaks, first-look, seal, transfer or tracks; all without one.")
+    ] = None,
 ) -> None:
     """Runs the benchmarks and prints their figures."""
     with refusals():

@@ -23,6 +23,7 @@ from pathlib import Path
 
 from inkwell_groove.core.errors import InkwellError
 
+HEARD_NAME = "heard"  # what the finder heard of a take
 PEAKS_NAME = "peaks"  # the derived file that holds a take's peak pyramid
 
 

@@ -2,35 +2,72 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, ConfigDict
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class FoundEdge(BaseModel):
+    """One end of a track: how likely it is right to within 0.5 s, and why, in words."""
+
+    model_config = ConfigDict(frozen=True)
+
+    confidence: float = Field(ge=0, le=1)
+    reason: str
 
 
 class FoundTrack(BaseModel):
-    """Samples [start_sample, end_sample), and the probability that both ends are within 0.5 s."""
+    """Samples [start_sample, end_sample), and the probability that both ends are within 0.5 s.
+
+    `listed` is which of the catalogue's tracks it is, from 0; none where it is none of them or nothing is known.
+    """
 
     model_config = ConfigDict(frozen=True)
 
     start_sample: int
     end_sample: int
     confidence: float
+    start: FoundEdge | None = None
+    end: FoundEdge | None = None
+    listed: int | None = None
+
+
+class FoundSide(BaseModel):
+    """One side of a carrier within the take: where it begins and ends, and how many tracks it has."""
+
+    model_config = ConfigDict(frozen=True)
+
+    start_sample: int
+    end_sample: int
+    tracks: int
 
 
 class FoundTracks(BaseModel):
+    """`disbelieved` are the catalogue's tracks, from 0, whose durations what was heard contradicts."""
+
     model_config = ConfigDict(frozen=True)
 
     tracks: tuple[FoundTrack, ...]
+    sides: tuple[FoundSide, ...] = ()
     speed_ratio: float | None
+    speed_from: Literal["turns", "durations"] | None = None
+    counts_gap: bool = Field(default=False, description="Whether the durations are told with the gap after the track.")
+    disbelieved: tuple[int, ...] = ()
     floor_dbfs: float
 
     def moved(self, by_samples: int) -> FoundTracks:
         """The same, for a recording that begins `by_samples` before the part that was looked at."""
-        moved = (
-            track.model_copy(
-                update={
-                    "start_sample": track.start_sample + by_samples,
-                    "end_sample": track.end_sample + by_samples,
-                }
-            )
-            for track in self.tracks
+        return self.model_copy(
+            update={
+                name: tuple(
+                    one.model_copy(
+                        update={
+                            "start_sample": one.start_sample + by_samples,
+                            "end_sample": one.end_sample + by_samples,
+                        }
+                    )
+                    for one in getattr(self, name)
+                )
+                for name in ("tracks", "sides")
+            }
         )
-        return self.model_copy(update={"tracks": tuple(moved)})
