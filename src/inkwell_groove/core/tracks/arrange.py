@@ -16,7 +16,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.optimize import linear_sum_assignment
 
 from inkwell_groove.core.tracks.candidates import Join
 
@@ -110,6 +109,8 @@ def _other_order(
     found: Arrangement, first_s: float, last_s: float, durations: Sequence[float | None]
 ) -> tuple[int, ...] | None:
     """Another order of the catalogue's tracks in which their durations fit the lengths found better."""
+    from scipy.optimize import linear_sum_assignment  # 20 MB that a side without durations needs not
+
     starts = [first_s, *(join.start_s for join in found.joins)]
     ends = [*(join.end_s for join in found.joins), last_s]
     if len(starts) != len(durations) or any(value is None for value in durations):

@@ -8,8 +8,7 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import uniform_filter1d
-from scipy.signal import find_peaks
+from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from inkwell_groove.core.tracks.hearing import CELL_HOPS, HOP_S, Heard
 from inkwell_groove.core.tracks.noise import CELL_S, Noise, runs
@@ -134,7 +133,8 @@ def _changes(heard: Heard, change: Change, gaps: Sequence[Gap], known: Sequence[
     curve = np.where((at > first + _CLEAR_S) & (at < last - _CLEAR_S), curve, 0.0)
     for join in known:
         curve[(at > join.end_s - _CLEAR_S) & (at < join.start_s + _CLEAR_S)] = 0.0
-    peaks, _ = find_peaks(curve, distance=round(_CHANGE_APART_S / TONE_S), height=_LEAST_CHANGE)
+    highest = maximum_filter1d(curve, size=2 * round(_CHANGE_APART_S / TONE_S) - 1, mode="constant")
+    peaks = np.flatnonzero((curve == highest) & (curve >= _LEAST_CHANGE))
     most = max(4, round((last - first) / 60 * _CHANGES_PER_MINUTE))
     greatest = sorted(peaks, key=lambda peak: -curve[peak])[:most]
     return [_changed(heard, float(at[peak]), float(curve[peak])) for peak in greatest]

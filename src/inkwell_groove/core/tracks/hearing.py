@@ -29,7 +29,7 @@ CELL_HOPS = 50  # of textures: half a second
 TONE_HOPS = 20  # of tone: a fifth of a second
 _WINDOW = 512  # 21 ms
 _TONE_WINDOW = 4_096  # 171 ms: semitones apart from 250 Hz on
-_CHUNK_HOPS = 2_000
+_CHUNK_HOPS = 1_000
 BAND_EDGES_HZ = (100, 200, 300, 400, 510, 630, 770, 920, 1_080, 1_270, 1_480, 1_720, 2_000, 2_320, 2_700, 3_150, 3_700,
                  4_400, 5_300, 6_400, 7_700, 9_500)  # fmt: skip  # critical bands: Zwicker 1961
 BANDS = len(BAND_EDGES_HZ) - 1

@@ -47,8 +47,8 @@ class Change:
     @cached_property
     def curve(self) -> Floats64:
         """(cells,): the change at the beginning of each CELL_S."""
-        at = np.arange(self.cells)
-        return self._between(at, at)
+        blocks = np.array_split(np.arange(self.cells), self.cells // 1_000 + 1)
+        return np.concatenate([self._between(at, at) for at in blocks])
 
     def _between(self, last: npt.NDArray[np.int64], first: npt.NDArray[np.int64]) -> Floats64:
         """(places,): the mean over the windows; 0 where there is nothing on one side."""

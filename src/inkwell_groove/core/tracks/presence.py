@@ -57,9 +57,11 @@ class Gap:
 
 def excess(heard: Heard, noise: Noise, hops: int = _SCALE_HOPS) -> npt.NDArray[np.float64]:
     """(hops,): how many standard deviations of the noise's own the sound stands above it, over `hops` hops."""
-    ratio = uniform_filter1d(heard.bands / noise.power, size=hops, axis=0, mode="nearest")
-    over = np.maximum(ratio, 1.0)
-    score = ((over - 1.0 - np.log(over)) * (noise.weight * hops)).sum(axis=1).astype(np.float64)
+    score = np.zeros(heard.hops)
+    for band, weight in enumerate(noise.weight):
+        ratio = uniform_filter1d(heard.bands[:, band] / noise.power[:, band], size=hops, mode="nearest")
+        over = np.maximum(ratio, 1.0)
+        score += (over - 1.0 - np.log(over)) * (weight * hops)
     cell_hops = np.repeat(noise.cells, 50)[: len(score)]
     cell_hops = np.pad(cell_hops, (0, len(score) - len(cell_hops)))
     if cell_hops.sum() >= 100:
