@@ -44,7 +44,7 @@ def test_measure_reports_every_figure_with_its_unit(side: tuple[Path, list[tuple
 def test_tracks_reports_starts_and_ends_in_seconds(side: tuple[Path, list[tuple[int, int]]]) -> None:
     path, truth = side
     report = json.loads(groove("tracks", path, "--json").stdout)
-    assert set(report) == {"tracks", "speed_ratio", "sides"}
+    assert {"tracks", "speed_ratio", "sides"} <= set(report)
     assert report["speed_ratio"] is None
     for track, (start, end) in zip(report["tracks"], truth, strict=True):
         assert track["start"] == pytest.approx(start / 44_100, abs=0.1)

@@ -10,8 +10,8 @@ import soxr
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.soundfiles import FileReader
-from inkwell_groove.core.tracks.arrange import FixedJoin, Settings
-from inkwell_groove.core.tracks.finder import FoundTracks, find_tracks, known_of, tracks_in
+from inkwell_groove.core.tracks.finder import find_tracks, known_of, tracks_in
+from inkwell_groove.core.tracks.found import FixedJoin, FoundTracks, Settings
 from inkwell_groove.core.tracks.hearing import Heard, hear
 from inkwell_groove.demo.sides import LANTERNS, SideTruth, make_side
 from tests.sounds import ArrayReader, record_side
@@ -97,8 +97,8 @@ def test_a_track_that_is_not_there_and_tracks_in_another_order(both_sides: list[
 def test_joins_that_a_person_set_are_kept_and_used(both_sides: list[Demo]) -> None:
     heard, truth = both_sides[1]
     at_s = truth.tracks[3].start_sample / RATE_HZ
-    fixed = [FixedJoin(None, 3.0), FixedJoin(at_s, at_s), FixedJoin(heard.seconds - 1.0, None)]
-    found = tracks_in(heard, known_of(count=5, fixed=fixed))
+    fixed = [(None, 3.0), (at_s, at_s), (heard.seconds - 1.0, None)]
+    found = tracks_in(heard, known_of(count=5, fixed=[FixedJoin(end_s=end, start_s=start) for end, start in fixed]))
     assert found.tracks[3].start_sample == pytest.approx(at_s * RATE_HZ, abs=1)
     assert found.tracks[2].end_sample == pytest.approx(at_s * RATE_HZ, abs=1)
     assert found.tracks[0].start_sample == 3 * RATE_HZ

@@ -35,6 +35,14 @@ def test_what_is_heard_does_not_depend_on_the_size_of_the_blocks() -> None:
         np.testing.assert_allclose(other.clicks_s, whole.clicks_s, atol=1e-9)
 
 
+@pytest.mark.parametrize(("word", "dtype", "scale"), [("s16", np.int16, 2**15), ("s24", np.int32, 2**31)])
+def test_every_word_is_heard_alike(word: str, dtype: type, scale: int) -> None:
+    sound = noise(2.0, level=0.05)
+    as_words = np.round(sound.astype(np.float64) * scale).astype(dtype)
+    heard, plain = hear(ArrayReader(as_words, 44_100, word)), hear(ArrayReader(sound, 44_100, "f32"))
+    np.testing.assert_allclose(heard.bands, plain.bands, rtol=2e-2)
+
+
 def test_what_was_heard_is_kept_and_read_again(tmp_path: Path) -> None:
     heard = hear(ArrayReader(noise(3.0), 44_100, "f32"))
     heard.save(tmp_path / "heard")

@@ -331,6 +331,77 @@ def test_a_cover_is_checked_shown_and_replaced_without_loss(server: Server, dock
     assert [one["role"] for one in server.get(f"/dockets/{docket['id']}")["artwork"]] == ["front", "set aside"]
 
 
+def test_finding_again_keeps_what_was_set_by_hand_and_what_is_signed_off(server: Server, tmp_path: Path) -> None:
+    record_side(tmp_path / "side.wav")
+    docket_id = server.open_docket("T-keep")["id"]
+    server.upload(docket_id, tmp_path / "side.wav")
+    server.wait_for_jobs()
+    side = first_side(server.get(f"/dockets/{docket_id}"))
+    tracks = side["plan"]["plan"]["tracks"]
+    by_hand = tracks[1]["start_sample"] + 4_000
+    plan = edit(
+        server,
+        side,
+        side["plan"]["version"],
+        op="move edge",
+        track_key=tracks[1]["key"],
+        edge="start",
+        to_sample=by_hand,
+    ).json()
+    plan = edit(server, side, plan["version"], op="sign off", track_key=tracks[2]["key"]).json()
+    assert plan["plan"]["tracks"][2]["start"]["signed_by"]
+    refused(
+        edit(server, side, plan["version"], op="move join", track_key=tracks[2]["key"], by_samples=5),
+        422,
+        "has signed this join off",
+    )
+    server.post(f"/sides/{side['id']}/find-tracks", {"durations_s": [12, 14, 11]})
+    server.wait_for_jobs()
+    again = first_side(server.get(f"/dockets/{docket_id}"))["plan"]["plan"]["tracks"]
+    assert again[1]["start_sample"] == by_hand
+    assert again[1]["start"]["confidence"] is None
+    assert again[2]["start_sample"] == tracks[2]["start_sample"]
+    assert again[2]["start"]["signed_by"] == plan["plan"]["tracks"][2]["start"]["signed_by"]
+    server.post(f"/sides/{side['id']}/find-tracks", {"count": 3, "keep": False})
+    server.wait_for_jobs()
+    free = first_side(server.get(f"/dockets/{docket_id}"))["plan"]["plan"]["tracks"]
+    assert free[1]["start_sample"] == pytest.approx(tracks[1]["start_sample"], abs=2)
+
+
+def test_what_would_be_found_is_told_and_nothing_changed(server: Server, docket: Any) -> None:
+    side = first_side(docket)
+    tried = server.post(f"/sides/{side['id']}/preview-tracks", {"settings": {"min_gap_s": 5}})
+    assert len(tried["tracks"]) == 1
+    assert first_side(server.get(f"/dockets/{docket['id']}"))["plan"] == side["plan"]
+    refused(
+        server.api.post(f"/sides/{side['id']}/preview-tracks", json={"settings": {"min_gap_s": -1}}),
+        422,
+        "greater than or equal to 0",
+    )
+
+
+def test_an_edge_goes_to_the_quietest_moment_near_it(server: Server, docket: Any) -> None:
+    side = first_side(docket)
+    track = side["plan"]["plan"]["tracks"][1]
+    wish = {"based_on": side["plan"]["version"], "track_key": track["key"], "edge": "start", "to": "zero crossing"}
+    moved = server.post(f"/sides/{side['id']}/plan/snap", wish)["plan"]["tracks"][1]["start_sample"]
+    assert abs(moved - track["start_sample"]) <= 0.02 * 44_100
+    late = {**wish, "based_on": 0, "to": "quietest moment"}
+    refused(server.api.post(f"/sides/{side['id']}/plan/snap", json=late), 409, "changed elsewhere")
+
+
+def test_two_parts_of_a_take_are_heard_one_after_the_other(server: Server, docket: Any) -> None:
+    take = first_side(docket)["takes"][0]["id"]
+    parts = {"from_sample": 1_000, "to_sample": 3_000, "then_from": 9_000, "then_to": 9_500}
+    both = server.api.get(f"/takes/{take}/sound.wav", params=parts).content
+    one = server.api.get(f"/takes/{take}/sound.wav", params={"from_sample": 1_000, "to_sample": 3_000}).content
+    two = server.api.get(f"/takes/{take}/sound.wav", params={"from_sample": 9_000, "to_sample": 9_500}).content
+    assert both[44:] == one[44:] + two[44:]
+    late = 44 + len(one[44:]) + 12
+    part = server.api.get(f"/takes/{take}/sound.wav", params=parts, headers={"Range": f"bytes={late}-"}).content
+    assert part == both[late:]
+
+
 def test_a_docket_is_sealed_downloaded_changed_and_sealed_again(
     server: Server, side_file: Path, tmp_path: Path
 ) -> None:

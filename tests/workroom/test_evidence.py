@@ -8,12 +8,14 @@ from typing import Any
 import pytest
 
 from inkwell_groove.core.artwork import ArtworkFacts
+from inkwell_groove.core.plan import EdgeNote, Plan, TrackSpan
 from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.transfer.chain import Chain
 from inkwell_groove.core.transfer.continuity import Fault
 from inkwell_groove.workroom import evidence
 from inkwell_groove.workroom.views import (
     ArtworkView,
+    PlanView,
     Refusal,
     SideView,
     TakeView,
@@ -41,9 +43,32 @@ def line(confidence: float | None = 0.9) -> TrackLine:
     )  # fmt: skip
 
 
-def side(*takes: TakeView, tracks: tuple[TrackLine, ...] = (), letter: str = "A") -> SideView:
+def side(
+    *takes: TakeView,
+    tracks: tuple[TrackLine, ...] = (),
+    letter: str = "A",
+    signed_by: str | None = None,
+    last_signed_by: str | None = None,
+) -> SideView:
+    spans = [
+        TrackSpan(
+            key=f"k{index}",
+            start_sample=10 * index,
+            end_sample=10 * index + 9,
+            start=EdgeNote(confidence=one.confidence, signed_by=signed_by),
+            end=EdgeNote(confidence=one.confidence, signed_by=signed_by if index + 1 < len(tracks) else last_signed_by),
+        )
+        for index, one in enumerate(tracks)
+    ]
+    plan = Plan(take_sha256="0" * 64, take_samples=96_000, tracks=tuple(spans))
     return SideView(
-        id=1, letter=letter, expected_s=None, takes=list(takes), chosen_take_id=1, plan=None, tracks=list(tracks)
+        id=1,
+        letter=letter,
+        expected_s=None,
+        takes=list(takes),
+        chosen_take_id=1,
+        plan=PlanView(version=1, plan=plan, undo=None, redo=None),
+        tracks=list(tracks),
     )
 
 
@@ -111,7 +136,17 @@ def test_a_side_that_is_still_to_come_and_faults_are_told() -> None:
         ([side(take())], "none marked yet", "not begun"),
         ([side(take(), tracks=(line(),))], "1 track, none in doubt", "done"),
         ([side(take(), tracks=(line(), line(None)))], "2 tracks, none in doubt", "done"),
-        ([side(take(), tracks=(line(0.2), line(0.69), line(0.7)))], "3 tracks, 2 to hear", "doubtful"),
+        ([side(take(), tracks=(line(0.2), line(0.69), line(0.7)))], "3 tracks, 3 to hear", "doubtful"),
+        (
+            [side(take(), tracks=(line(0.2), line()), signed_by="Ada")],
+            "2 tracks, 2 of 3 joins signed off, none in doubt",
+            "done",
+        ),
+        (
+            [side(take(), tracks=(line(0.2),), signed_by="Ada", last_signed_by="Ada")],
+            "1 track, all 2 joins signed off",
+            "done",
+        ),
         ([side(take(), tracks=(line(),)), side(take(), letter="B")], "1 track, side B has none", "missing"),
         ([side(take(), tracks=(line(),)), side(letter="B")], "1 track, none in doubt", "done"),
     ],

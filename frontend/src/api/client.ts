@@ -24,6 +24,8 @@ export type Carrier = Schemas["CarrierView"];
 export type Comparison = Schemas["Comparison"];
 export type Fault = Schemas["Fault"];
 export type Evidence = Schemas["Evidence"];
+export type Knowledge = Schemas["Knowledge"];
+export type FoundTracks = Schemas["FoundTracks"];
 export type PlanEdit = Schemas["EditRequest"]["edit"];
 
 export const api = createClient<paths>();

@@ -1,7 +1,7 @@
-import { type ReactNode, useEffect, useMemo, useState } from "react";
+import { type ReactNode, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 
-import type { Docket, PlanView, Side, Take } from "../api/client";
+import type { Docket, FoundTracks, PlanView, Side, Take, TrackSpan } from "../api/client";
 import { useCommands } from "../frame/commands";
 import { Desk } from "../frame/Desk";
 import { useTheme } from "../frame/theme";
@@ -15,6 +15,7 @@ import type { WaveformSource } from "../waveform/source";
 import { useSize } from "../waveform/useSource";
 import { clock } from "../words/figures";
 import { Trouble } from "../words/Trouble";
+import { NUDGES, useCarryKey } from "./nudging";
 import { TracksMargin } from "./TracksMargin";
 import { firstNumber as firstNumberOf, sideName } from "./useDocket";
 import { usePlanEditing } from "./usePlanEditing";
@@ -39,9 +40,11 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
   const [params, setParams] = useSearchParams();
   const { samples, rate_hz: rateHz } = source.index;
   const editing = usePlanEditing(docket.id, side);
+  const [tried, setTried] = useState<FoundTracks | null>(null);
   const plan = editing.ahead ?? planView.plan;
   const tracks = useMemo(() => plan.tracks ?? [], [plan]);
   const edges = useMemo(() => edgesOf(tracks), [tracks]);
+  const drawn = useMemo(() => (tried ? asSpans(tried) : tracks), [tried, tracks]);
   const firstNumber = firstNumberOf(docket, side);
   const [box, desk] = useSize();
   const [selection, setSelection] = useState<Span | null>(null);
@@ -94,6 +97,10 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     else if (chosen) hear(chosen.kind === "start" ? chosen.sample : Math.max(0, chosen.sample - 3 * rateHz));
     else hear(0);
   };
+  const addTrack = () => {
+    if (selection) editing.edit.mutate({ edit: { op: "add track", from_sample: Math.round(selection.from), to_sample: Math.round(selection.to) } });
+    setSelection(null);
+  };
   const addJoin = () => editing.edit.mutate({ edit: { op: "add join", at_sample: Math.round(cursor ?? player.position() ?? 0) } });
   const removeJoin = () => chosen && editing.edit.mutate({ edit: { op: "remove join", track_key: joinTrack(chosen, edges) } });
 
@@ -108,6 +115,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     ]),
     { label: "Carry the rest along while held", keys: ["R"], perform: () => undefined },
     { label: "Add a join at the cursor", keys: ["J"], perform: addJoin, disabled: cursor === null },
+    { label: "Make the selection a track", keys: ["T"], perform: addTrack, disabled: !selection },
     { label: "Remove the join", keys: ["Delete", "Backspace"], perform: removeJoin, disabled: !chosen },
     { label: "Magnify", keys: ["+", "="], perform: () => setView(magnify(view, 0.5, width / 2, width, rateHz, samples)) },
     { label: "See more", keys: ["-"], perform: () => setView(magnify(view, 2, width / 2, width, rateHz, samples)) },
@@ -140,6 +148,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
           onAdd={addJoin}
           onRemove={removeJoin}
           onHear={hear}
+          onTry={setTried}
         />
       }
     >
@@ -150,7 +159,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
             <Page
               source={source}
               loaded={loaded}
-              tracks={tracks}
+              tracks={drawn}
               faults={take.transferred?.faults}
               firstNumber={firstNumber}
               lineSeconds={lineSeconds}
@@ -176,7 +185,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
         <Loupe
           source={source}
           loaded={loaded}
-          plan={plan}
+          plan={tried ? { ...plan, tracks: drawn } : plan}
           firstNumber={firstNumber}
           view={view}
           width={width}
@@ -194,17 +203,22 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
           }}
           onCursor={(sample) => setPlace({ at: String(sample), edge: null })}
         />
-        <Status chosen={chosen} cursor={cursor} selection={selection} rateHz={rateHz} firstNumber={firstNumber} carry={carry} />
+        <Status onAddTrack={addTrack} chosen={chosen} cursor={cursor} selection={selection} rateHz={rateHz} firstNumber={firstNumber} carry={carry} />
       </div>
     </Desk>
   );
 }
 
-const NUDGES = [
-  { modifier: "", ms: 10 },
-  { modifier: "Shift+", ms: 100 },
-  { modifier: "Alt+", ms: 1 },
-] as const;
+/** What would be found, as tracks to be drawn; none of them can be taken hold of. */
+const asSpans = (found: FoundTracks): TrackSpan[] =>
+  found.tracks.map((track, index) => ({
+    key: `tried ${index}`,
+    start_sample: track.start_sample,
+    end_sample: track.end_sample,
+    confidence: track.confidence,
+    start: { confidence: track.start?.confidence ?? null, reason: track.start?.reason ?? "", signed_by: null },
+    end: { confidence: track.end?.confidence ?? null, reason: track.end?.reason ?? "", signed_by: null },
+  }));
 
 const nameOf = (edge: Edge): string => `${edge.kind} ${edge.key}`;
 
@@ -225,22 +239,7 @@ function fitting(span: Span, width: number, rateHz: number, samples: number): Lo
   return centre({ firstSample: 0, samplesPerPx: shown / width }, (span.from + span.to) / 2, width, samples);
 }
 
-function useCarryKey(setCarry: (held: boolean) => void): void {
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (event.key.toLowerCase() === "r" && !event.ctrlKey && !event.metaKey && !(event.target instanceof HTMLInputElement))
-        setCarry(event.type === "keydown");
-    };
-    window.addEventListener("keydown", onKey);
-    window.addEventListener("keyup", onKey);
-    return () => {
-      window.removeEventListener("keydown", onKey);
-      window.removeEventListener("keyup", onKey);
-    };
-  }, [setCarry]);
-}
-
-function Status(props: { chosen: Edge | null; cursor: number | null; selection: Span | null; rateHz: number; firstNumber: number; carry: boolean }) {
+function Status(props: { chosen: Edge | null; cursor: number | null; selection: Span | null; rateHz: number; firstNumber: number; carry: boolean; onAddTrack: () => void }) {
   const { chosen, cursor, selection, rateHz, firstNumber, carry } = props;
   return (
     <div className="flex h-[33px] items-center gap-5 whitespace-nowrap px-4 text-[12.5px]" aria-live="polite">
@@ -251,7 +250,12 @@ function Status(props: { chosen: Edge | null; cursor: number | null; selection: 
         </span>
       )}
       {cursor !== null && <span>Cursor <span className="figure">{clock(cursor, rateHz)}</span></span>}
-      {selection && <span>Selected <span className="figure">{clock(selection.to - selection.from, rateHz)}</span></span>}
+      {selection && (
+        <span>
+          Selected <span className="figure">{clock(selection.to - selection.from, rateHz)}</span>
+          <button type="button" className="press ml-2 !px-1.5 !py-0" onClick={props.onAddTrack}>Make it a track</button>
+        </span>
+      )}
       {carry && <span className="text-error">carrying the rest</span>}
       <span className="quiet ml-auto min-w-0 truncate">Wheel magnifies · drag an edge to move it · ? shows the keys</span>
     </div>

@@ -1,11 +1,14 @@
 import { Redo2, Undo2 } from "lucide-react";
-import { useState } from "react";
+import { useMutation } from "@tanstack/react-query";
 
-import type { Docket, PlanView, Side } from "../api/client";
+import { answer, api, type Docket, type FoundTracks, type PlanView, type Side } from "../api/client";
 import { Mood } from "../frame/Mood";
 import { type Edge, edgeName, sameEdge } from "../waveform/edges";
 import { UNSURE_BELOW, WAVE_HEIGHTS, type WaveHeight } from "../waveform/pageLayout";
 import { clock, percent } from "../words/figures";
+import { Trouble } from "../words/Trouble";
+import { FindForm } from "./FindForm";
+import { sidesOf } from "./useDocket";
 import type { usePlanEditing } from "./usePlanEditing";
 
 interface Props {
@@ -29,12 +32,24 @@ interface Props {
   onAdd: () => void;
   onRemove: () => void;
   onHear: (from: number, to?: number | null) => void;
+  onTry: (found: FoundTracks | null) => void;
 }
 
 /** Beside page and loupe: the tracks as a list, the chosen edge, and what the machine can be asked. */
 export function TracksMargin(props: Props) {
   const { plan, chosen, firstNumber, editing, rateHz } = props;
-  const tracks = plan.plan.tracks ?? [];
+  const turnOver = plan.plan.heard.turn_overs[0];
+  const sides = sidesOf(props.docket);
+  const next = sides[sides.indexOf(props.side) + 1];
+  const divide = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST("/api/takes/{take_id}/turn-over", {
+          params: { path: { take_id: props.side.chosen_take_id ?? 0 } },
+          body: { other_side_id: next?.id ?? 0, at_sample: turnOver ?? 0 },
+        }),
+      ),
+  });
   return (
     <div className="flex flex-col">
       <div className="mb-2 flex gap-2">
@@ -72,17 +87,14 @@ export function TracksMargin(props: Props) {
           <button type="button" className="press" disabled={!props.canAdd} onClick={props.onAdd}>Add a join at the cursor</button>
         </p>
       )}
-      <Finder editing={editing} count={tracks.length} />
-      <h2 className="margin-heading">Gaps between tracks</h2>
-      <select
-        aria-label="Gaps between tracks"
-        className="border border-base-300 bg-base-100 px-2 py-1"
-        value={plan.plan.gaps}
-        onChange={(event) => editing.edit.mutate({ edit: { op: "set gaps", gaps: event.target.value === "kept" ? "kept" : "left out" } })}
-      >
-        <option value="kept">kept, at the end of the track before</option>
-        <option value="left out">left out</option>
-      </select>
+      {turnOver !== undefined && next && next.takes.length === 0 && (
+        <p className="mt-3 border-l-2 border-warning pl-2">
+          The record seems to be turned over at <span className="figure">{clock(turnOver, rateHz, 0)}</span>.{" "}
+          <button type="button" className="press mt-1" disabled={divide.isPending} onClick={() => divide.mutate()}>Begin side {next.letter} there</button>
+          {divide.error && <Trouble error={divide.error} />}
+        </p>
+      )}
+      <FindForm sideId={props.side.id} plan={plan} carrierFormat={carrierOf(props.docket, props.side)} editing={editing} onTry={props.onTry} />
       <h2 className="margin-heading">Page</h2>
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-1.5">
       <span className="quiet">Lines of</span>
@@ -145,30 +157,13 @@ function TrackList({ side, plan, rateHz, firstNumber, chosen, edges, onChoose }:
   );
 }
 
-function Finder({ editing, count }: { editing: Props["editing"]; count: number }) {
-  const [wanted, setWanted] = useState("");
-  return (
-    <>
-      <h2 className="margin-heading">Find the tracks</h2>
-      <p className="quiet mb-2">From the gaps, measured against this side’s own noise. Where the sleeve says how many there are, say so: tracks that run together are then divided too.</p>
-      <form
-        className="flex items-center gap-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          editing.find.mutate(wanted ? Number(wanted) : null);
-        }}
-      >
-        <input type="number" min={1} max={99} aria-label="Tracks on the sleeve" placeholder={count ? String(count) : "any"} className="figure w-16 border border-base-300 bg-base-100 px-2 py-1" value={wanted} onChange={(event) => setWanted(event.target.value)} />
-        <span>tracks</span>
-        <button type="submit" className="press" disabled={editing.find.isPending}>Find</button>
-      </form>
-    </>
-  );
+function howSure(edge: Edge): string {
+  if (edge.locked) return "Signed off: take that back in the joins sheet to move it";
+  if (edge.confidence === null) return "Set by hand";
+  return `Found, ${percent(edge.confidence)} sure${edge.confidence < UNSURE_BELOW ? ": better hear it" : ""}${edge.reason ? `. ${edge.reason}` : ""}`;
 }
 
-function howSure(edge: Edge): string {
-  if (edge.confidence === null) return "Set by hand";
-  return `Found, ${percent(edge.confidence)} sure${edge.confidence < UNSURE_BELOW ? ": better hear it" : ""}`;
-}
+const carrierOf = (docket: Docket, side: Side): string =>
+  docket.carriers.find((carrier) => carrier.sides.some((one) => one.id === side.id))?.format ?? "";
 
 const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

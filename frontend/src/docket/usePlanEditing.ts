@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 
-import { answer, api, type Docket, type Plan, type PlanEdit, type PlanView, type Side } from "../api/client";
+import { answer, api, type Docket, type Knowledge, type Plan, type PlanEdit, type PlanView, type Side } from "../api/client";
 import { docketQuery } from "../api/queries";
 import { sidesOf } from "./useDocket";
 
@@ -65,10 +65,18 @@ export function usePlanEditing(docketId: number, side: Side) {
     onSuccess: keep,
     onSettled: settled,
   });
-  const find = useMutation({
-    mutationFn: (count: number | null) => answer(api.POST("/api/sides/{side_id}/find-tracks", { ...path, body: { count } })),
+  const snap = useMutation({
+    scope,
+    mutationFn: (wish: { track_key: string; edge: "start" | "end"; to: "quietest moment" | "zero crossing" }) =>
+      answer(api.POST("/api/sides/{side_id}/plan/snap", { ...path, body: { based_on: version(), ...wish } })),
+    onMutate: begin,
+    onSuccess: keep,
+    onSettled: settled,
   });
-  return { edit, undo, redo, find, ahead, error: edit.error ?? undo.error ?? redo.error ?? find.error };
+  const find = useMutation({
+    mutationFn: (known: Knowledge) => answer(api.POST("/api/sides/{side_id}/find-tracks", { ...path, body: known })),
+  });
+  return { edit, undo, redo, snap, find, ahead, error: edit.error ?? undo.error ?? redo.error ?? snap.error ?? find.error };
 }
 
 /** The docket with another plan for a side, shown at once; the rest follows when the server answers. */

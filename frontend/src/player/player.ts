@@ -5,13 +5,15 @@ export interface Hearing {
   takeId: number;
   name: string;
   rateHz: number;
-  fromSample: number;
-  toSample: number | null;
+  /** Parts of the take that are heard one after the other; the last may be open. */
+  spans: readonly Span[];
+  loop: boolean;
   playing: boolean;
   trouble: string | null;
 }
 
 type Listener = () => void;
+type Span = readonly [number, number | null];
 
 /** The one player of the application. Its WAV begins at the sample asked for, so its clock starts there too. */
 class Player {
@@ -28,11 +30,23 @@ class Player {
   }
 
   play(takeId: number, name: string, rateHz: number, fromSample: number, toSample: number | null = null): void {
-    const from = Math.max(0, Math.floor(fromSample));
-    const query = new URLSearchParams({ from_sample: String(from) });
-    if (toSample !== null) query.set("to_sample", String(Math.floor(toSample)));
+    this.playSpans(takeId, name, rateHz, [[fromSample, toSample]]);
+  }
+
+  /** One part of a take, or two right after each other as two tracks will sound; over and over if wanted. */
+  playSpans(takeId: number, name: string, rateHz: number, wanted: readonly Span[], loop = false): void {
+    const spans = wanted.map(([from, to]): Span => [Math.max(0, Math.floor(from)), to === null ? null : Math.floor(to)]);
+    const [first, then] = spans;
+    if (!first) return;
+    const query = new URLSearchParams({ from_sample: String(first[0]) });
+    if (first[1] !== null) query.set("to_sample", String(first[1]));
+    if (then?.[1]) {
+      query.set("then_from", String(then[0]));
+      query.set("then_to", String(then[1]));
+    }
+    this.audio.loop = loop;
     this.audio.src = `/api/takes/${takeId}/sound.wav?${query}`;
-    this.set({ takeId, name, rateHz, fromSample: from, toSample, playing: true, trouble: null });
+    this.set({ takeId, name, rateHz, spans, loop, playing: true, trouble: null });
     // A newer play interrupts this one: that is no trouble.
     this.audio.play().catch(() => undefined);
   }
@@ -50,7 +64,13 @@ class Player {
 
   /** Where it is now, in samples of the take. */
   position(): number | null {
-    return this.hearing && this.hearing.fromSample + this.audio.currentTime * this.hearing.rateHz;
+    if (!this.hearing) return null;
+    let left = this.audio.currentTime * this.hearing.rateHz;
+    for (const [from, to] of this.hearing.spans) {
+      if (to === null || left < to - from) return from + left;
+      left -= to - from;
+    }
+    return this.hearing.spans[this.hearing.spans.length - 1]?.[1] ?? null;
   }
 
   subscribe = (listener: Listener): (() => void) => {

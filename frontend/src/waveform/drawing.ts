@@ -76,7 +76,7 @@ export function drawLoupe(ctx: CanvasRenderingContext2D, layout: LoupeLayout, so
 }
 
 /** All channels in one outline: the lowest minimum, the highest maximum, the mean power. */
-function mixed(source: WaveformSource, firstSample: number, samplesPerPx: number, width: number): Columns {
+export function mixed(source: WaveformSource, firstSample: number, samplesPerPx: number, width: number): Columns {
   const out = source.columns(0, firstSample, samplesPerPx, width);
   for (let channel = 1; channel < source.index.channels; channel++) {
     const other = source.columns(channel, firstSample, samplesPerPx, width);
@@ -163,7 +163,7 @@ function lozenge(ctx: CanvasRenderingContext2D, x: number, y: number) {
   ctx.fill();
 }
 
-function hatching(ctx: CanvasRenderingContext2D, ink: Ink): CanvasPattern | string {
+export function hatching(ctx: CanvasRenderingContext2D, ink: Ink): CanvasPattern | string {
   const tile = document.createElement("canvas");
   tile.width = tile.height = 8;
   const pen = tile.getContext("2d");

@@ -2,16 +2,14 @@ import { describe, expect, it } from "vitest";
 
 import type { Plan } from "../api/client";
 import { clamp, edgesOf, moveTo, preview, room } from "./edges";
+import { emptyPlan, sure } from "./testing";
 
 const plan: Plan = {
-  take_sha256: "0".repeat(64),
-  take_samples: 1000,
-  side_start_sample: 0,
-  gaps: "kept",
+  ...emptyPlan(1000),
   tracks: [
-    { key: "a", start_sample: 10, end_sample: 200, confidence: 0.9 },
-    { key: "b", start_sample: 250, end_sample: 500, confidence: null },
-    { key: "c", start_sample: 500, end_sample: 900, confidence: 0.2 },
+    { key: "a", start_sample: 10, end_sample: 200, confidence: 0.9, ...sure(0.9) },
+    { key: "b", start_sample: 250, end_sample: 500, confidence: null, ...sure(null) },
+    { key: "c", start_sample: 500, end_sample: 900, confidence: 0.2, ...sure(0.2) },
   ],
 };
 const tracks = plan.tracks ?? [];

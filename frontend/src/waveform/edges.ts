@@ -7,7 +7,11 @@ export interface Edge {
   sample: number;
   /** Number within the side of the track it belongs to, from 0. */
   index: number;
+  /** How sure the finder is; null where a person set it. */
   confidence: number | null;
+  reason: string;
+  /** Signed off: it does not move. */
+  locked: boolean;
 }
 
 export const sameEdge = (a: Edge | null, b: Edge | null): boolean => a?.key === b?.key && a?.kind === b?.kind;
@@ -15,12 +19,12 @@ export const sameEdge = (a: Edge | null, b: Edge | null): boolean => a?.key === 
 /** All edges in order. Where a track ends at the very sample the next begins, the two are one join. */
 export function edgesOf(tracks: readonly TrackSpan[]): Edge[] {
   const edges: Edge[] = [];
+  const add = (track: TrackSpan, index: number, kind: Edge["kind"], sample: number, note: TrackSpan["start"]) =>
+    edges.push({ key: track.key, kind, sample, index, confidence: note.confidence ?? null, reason: note.reason, locked: !!note.signed_by });
   tracks.forEach((track, index) => {
-    const confidence = track.confidence ?? null;
     const touches = tracks[index - 1]?.end_sample === track.start_sample;
-    edges.push({ key: track.key, kind: touches ? "join" : "start", sample: track.start_sample, index, confidence });
-    if (tracks[index + 1]?.start_sample !== track.end_sample)
-      edges.push({ key: track.key, kind: "end", sample: track.end_sample, index, confidence });
+    add(track, index, touches ? "join" : "start", track.start_sample, track.start);
+    if (tracks[index + 1]?.start_sample !== track.end_sample) add(track, index, "end", track.end_sample, track.end);
   });
   return edges;
 }
@@ -38,35 +42,52 @@ export function moveTo(edge: Edge, sample: number, carry: boolean): PlanEdit {
   return { op: "move edge", track_key: edge.key, edge: edge.kind, to_sample: sample, carry };
 }
 
+/** The last edge that is carried along with one: before the first that is signed off. As [track, 0 start | 1 end]. */
+function carriedTo(tracks: readonly TrackSpan[], edge: Edge): [number, 0 | 1] {
+  let at: [number, 0 | 1] = [edge.index, edge.kind === "end" ? 1 : 0];
+  const first = 2 * at[0] + at[1];
+  for (let place = first + 1; place < 2 * tracks.length; place++) {
+    const track = tracks[place >> 1];
+    if ((place % 2 ? track?.end : track?.start)?.signed_by) return at;
+    at = [place >> 1, place % 2 ? 1 : 0];
+  }
+  return at;
+}
+
 /** The plan as it will look, for showing while a hand is still moving; the server decides what it becomes. */
 export function preview(plan: Plan, edge: Edge, sample: number, carry: boolean): Plan {
   const by = sample - edge.sample;
-  const tracks = plan.tracks?.map((track, index) => {
-    const later = index > edge.index && carry;
-    const own = index === edge.index;
-    const start = later || (own && edge.kind !== "end") ? by : 0;
-    const end =
-      later || (own && (edge.kind === "end" || carry)) || (edge.kind === "join" && index === edge.index - 1) ? by : 0;
-    return { ...track, start_sample: track.start_sample + start, end_sample: track.end_sample + end };
-  });
-  return { ...plan, tracks };
+  const tracks = plan.tracks ?? [];
+  const own = 2 * edge.index + (edge.kind === "end" ? 1 : 0);
+  const last = carry ? carriedTo(tracks, edge) : [edge.index, own % 2];
+  const to = 2 * (last[0] ?? 0) + (last[1] ?? 0);
+  const moves = (place: number) => (place >= own && place <= to) || (edge.kind === "join" && place === own - 1);
+  return {
+    ...plan,
+    tracks: tracks.map((track, index) => ({
+      ...track,
+      start_sample: track.start_sample + (moves(2 * index) ? by : 0),
+      end_sample: track.end_sample + (moves(2 * index + 1) ? by : 0),
+    })),
+  };
 }
 
 /** How far an edge may be dragged before it meets another. */
 export function room(plan: Plan, edge: Edge, carry: boolean): [number, number] {
   const tracks = plan.tracks ?? [];
   const track = tracks[edge.index];
-  if (!track) return [edge.sample, edge.sample];
+  if (!track || edge.locked) return [edge.sample, edge.sample];
   const before = tracks[edge.index - 1];
-  const last = tracks[tracks.length - 1];
   const sideEnd = plan.side_end_sample ?? plan.take_samples;
-  const free = sideEnd - (last?.end_sample ?? 0);
-  if (edge.kind === "end") {
-    const next = tracks[edge.index + 1]?.start_sample ?? sideEnd;
-    return [track.start_sample + 1, carry ? edge.sample + free : next];
-  }
+  const highest = ([index, end]: [number, 0 | 1]) => {
+    const one = tracks[index];
+    if (!one) return 0;
+    return end ? (tracks[index + 1]?.start_sample ?? sideEnd) - one.end_sample : one.end_sample - 1 - one.start_sample;
+  };
+  const high = edge.sample + highest(carry ? carriedTo(tracks, edge) : [edge.index, edge.kind === "end" ? 1 : 0]);
+  if (edge.kind === "end") return [track.start_sample + 1, high];
   const low = edge.kind === "join" ? (before?.start_sample ?? 0) + 1 : (before?.end_sample ?? plan.side_start_sample ?? 0);
-  return [low, carry ? edge.sample + free : track.end_sample - 1];
+  return [low, high];
 }
 
 export const clamp = (value: number, [low, high]: [number, number]): number => Math.min(high, Math.max(low, value));

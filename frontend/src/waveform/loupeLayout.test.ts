@@ -2,13 +2,11 @@ import { describe, expect, it } from "vitest";
 
 import type { Plan } from "../api/client";
 import { centre, layoutLoupe, magnify, MIN_SAMPLES_PER_PX, shift } from "./loupeLayout";
+import { emptyPlan, sure } from "./testing";
 
 const plan: Plan = {
-  take_sha256: "0".repeat(64),
-  take_samples: 480_000,
-  side_start_sample: 0,
-  gaps: "kept",
-  tracks: [{ key: "a", start_sample: 48_000, end_sample: 240_000, confidence: 0.4 }],
+  ...emptyPlan(480_000),
+  tracks: [{ key: "a", start_sample: 48_000, end_sample: 240_000, confidence: 0.4, ...sure(0.4) }],
 };
 
 describe("the loupe", () => {

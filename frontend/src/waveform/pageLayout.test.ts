@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import { fittingLineSeconds, layoutPage, pageHeight, placeOf, sampleAt, spansOf } from "./pageLayout";
+import { sure } from "./testing";
 
 const base = { samples: 48_000 * 150, rateHz: 48_000, width: 600, height: 400, lineSeconds: 60, firstNumber: 6 };
 
@@ -30,8 +31,8 @@ describe("the page", () => {
 
   it("hatches what lies outside all tracks and numbers tracks on from the side before", () => {
     const tracks = [
-      { key: "a", start_sample: 48_000, end_sample: 2_000_000, confidence: 0.9 },
-      { key: "b", start_sample: 2_100_000, end_sample: 7_000_000, confidence: 0.1 },
+      { key: "a", start_sample: 48_000, end_sample: 2_000_000, confidence: 0.9, ...sure(0.9) },
+      { key: "b", start_sample: 2_100_000, end_sample: 7_000_000, confidence: 0.1, ...sure(0.1) },
     ];
     const layout = layoutPage({ ...base, tracks });
     const covered = layout.washes.reduce((sum, wash) => sum + wash.width, 0);

@@ -56,8 +56,8 @@ def tracks(
     """Finds where tracks start and end."""
     from inkwell_groove.core.probe import probe
     from inkwell_groove.core.soundfiles import FileReader
-    from inkwell_groove.core.tracks.arrange import Settings
     from inkwell_groove.core.tracks.finder import find_tracks
+    from inkwell_groove.core.tracks.found import Settings
 
     with refusals():
         probe(path)

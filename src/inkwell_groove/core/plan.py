@@ -7,16 +7,29 @@ except that a gap may be kept at the end of the track before it (`gaps`).
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import math
 from itertools import pairwise
-from typing import Literal, Self
+from typing import Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
 
 from inkwell_groove.core.errors import Missing, Refused
 
 Edge = Literal["start", "end"]
 MIN_TRACK_SAMPLES = 1
+
+
+class EdgeNote(BaseModel):
+    """What is known of one end of a track besides its place. Without a confidence a person set it."""
+
+    model_config = ConfigDict(frozen=True)
+
+    confidence: float | None = Field(default=None, ge=0, le=1, description="That the finder has it within 0.5 s.")
+    reason: str = ""
+    signed_by: str | None = Field(default=None, description="Who heard it and found it right: then it is locked.")
+
+
+BY_HAND = EdgeNote()
 
 
 class TrackSpan(BaseModel):
@@ -27,9 +40,25 @@ class TrackSpan(BaseModel):
     key: str = Field(min_length=1, max_length=32)
     start_sample: int = Field(ge=0)
     end_sample: int
-    confidence: float | None = Field(
-        default=None, ge=0, le=1, description="How sure the finder was of both ends; none where a person set one."
-    )
+    start: EdgeNote = BY_HAND
+    end: EdgeNote = BY_HAND
+    listed: int | None = Field(default=None, ge=0, description="Which of the catalogue's tracks it is, from 0.")
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def confidence(self) -> float | None:
+        """How sure the finder was of both ends together; none where a person set both."""
+        told = [note.confidence for note in (self.start, self.end) if note.confidence is not None]
+        return round(math.prod(told), 3) if told else None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _noted_once(cls, values: Any) -> Any:
+        """Plans made before each end had its own note have one confidence for both."""
+        if isinstance(values, dict) and values.get("confidence") is not None and "start" not in values:
+            each = EdgeNote(confidence=math.sqrt(values["confidence"]))
+            return {**values, "start": each, "end": each}
+        return values
 
     @model_validator(mode="after")
     def _has_length(self) -> Self:
@@ -40,6 +69,20 @@ class TrackSpan(BaseModel):
     @property
     def samples(self) -> int:
         return self.end_sample - self.start_sample
+
+
+class Heard(BaseModel):
+    """What finding the tracks told of the side besides their places."""
+
+    model_config = ConfigDict(frozen=True)
+
+    catalogue_s: tuple[float | None, ...] = Field(default=(), description="The durations it was found with.")
+    speed_ratio: float | None = None
+    speed_from: Literal["turns", "durations"] | None = None
+    counts_gap: bool = False
+    disbelieved: tuple[int, ...] = ()
+    floor_dbfs: float | None = None
+    turn_overs: tuple[int, ...] = Field(default=(), description="Samples at which another side seems to begin.")
 
 
 class Plan(BaseModel):
@@ -55,6 +98,10 @@ class Plan(BaseModel):
     gaps: Literal["kept", "left out"] = Field(
         default="kept", description="Whether a gap between two tracks is kept at the end of the first of them."
     )
+    lead_samples: int = Field(default=0, ge=0, description="How much quiet before each track is kept with it.")
+    tail_samples: int = Field(default=0, ge=0, description="How much after its end, where gaps are left out.")
+    fade_samples: int = Field(default=0, ge=0, description="Over how much sound a cut is faded; 0 for none.")
+    heard: Heard = Heard()
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -92,11 +139,27 @@ class Plan(BaseModel):
         raise Missing(f"there is no track {key} in this plan", remedy="Reload the side; it was changed elsewhere")
 
     def cut(self, index: int) -> tuple[int, int]:
-        """First and end sample of what is sealed as track `index`: with the gap after it, if gaps are kept."""
-        track = self.tracks[index]
-        if self.gaps == "kept" and index + 1 < len(self.tracks):
-            return track.start_sample, self.tracks[index + 1].start_sample
-        return track.start_sample, track.end_sample
+        """First and end sample of what is sealed as track `index`: with its lead, and its tail or the kept gap.
+
+        No sample is in two tracks: where two tracks touch, neither lead nor tail has room.
+        """
+        track, first = self.tracks[index], self._lead_in(index)
+        if index + 1 == len(self.tracks):
+            return first, min(self.end_sample, track.end_sample + self.tail_samples)
+        following = self._lead_in(index + 1)
+        return first, following if self.gaps == "kept" else min(following, track.end_sample + self.tail_samples)
+
+    def _lead_in(self, index: int) -> int:
+        before = self.tracks[index - 1].end_sample if index else self.side_start_sample
+        return max(before, self.tracks[index].start_sample - self.lead_samples)
+
+    def fades(self, index: int) -> tuple[int, int]:
+        """Over how many samples the file of track `index` is faded in and out: not where it runs on in the next."""
+        first, end = self.cut(index)
+        most = min(self.fade_samples, (end - first) // 2)
+        runs_in = index > 0 and self.cut(index - 1)[1] == first
+        runs_on = index + 1 < len(self.tracks) and self.cut(index + 1)[0] == end
+        return 0 if runs_in else most, 0 if runs_on else most
 
 
 def with_tracks(plan: Plan, tracks: tuple[TrackSpan, ...]) -> Plan:
@@ -109,124 +172,3 @@ def with_tracks(plan: Plan, tracks: tuple[TrackSpan, ...]) -> Plan:
             where="the side's plan",
             remedy="Move the neighbouring join first",
         ) from cause
-
-
-def move_edge(plan: Plan, key: str, edge: Edge, to_sample: int, *, carry: bool = False) -> Plan:
-    """The plan with one edge of a track at `to_sample`, clipped so that nothing overlaps and no track vanishes.
-
-    An edge that touches its neighbour's pulls a gap open or stops there; `carry` moves every later edge by the same
-    amount, so that the lengths of all later tracks stay.
-    """
-    index = plan.index_of(key)
-    track = plan.tracks[index]
-    now = track.start_sample if edge == "start" else track.end_sample
-    low, high = _room(plan, index, edge)
-    if carry:
-        high = plan.end_sample - plan.tracks[-1].end_sample + now
-    by = max(low, min(high, to_sample)) - now
-    tracks = list(plan.tracks)
-    if edge == "start":
-        tracks[index] = _at(track, start=track.start_sample + by, end=track.end_sample + (by if carry else 0))
-    else:
-        tracks[index] = _at(track, end=track.end_sample + by)
-    if carry:
-        for later in range(index + 1, len(tracks)):
-            tracks[later] = _at(
-                tracks[later],
-                start=tracks[later].start_sample + by,
-                end=tracks[later].end_sample + by,
-                sure=tracks[later].confidence,
-            )
-    return with_tracks(plan, tuple(tracks))
-
-
-def move_join(plan: Plan, key: str, by_samples: int, *, carry: bool = False) -> Plan:
-    """The plan with the join before track `key` moved whole: the end before it, the gap, and its start.
-
-    Before the first track there is only its start to move. Clipped like `move_edge`.
-    """
-    index = plan.index_of(key)
-    track = plan.tracks[index]
-    if index == 0:
-        return move_edge(plan, key, "start", track.start_sample + by_samples, carry=carry)
-    before = plan.tracks[index - 1]
-    low = before.start_sample + MIN_TRACK_SAMPLES - before.end_sample
-    high = (
-        plan.end_sample - plan.tracks[-1].end_sample
-        if carry
-        else track.end_sample - MIN_TRACK_SAMPLES - track.start_sample
-    )
-    by = max(low, min(high, by_samples))
-    tracks = list(plan.tracks)
-    tracks[index - 1] = _at(before, end=before.end_sample + by)
-    tracks[index] = _at(track, start=track.start_sample + by, end=track.end_sample + (by if carry else 0))
-    if carry:
-        for later in range(index + 1, len(tracks)):
-            span = tracks[later]
-            tracks[later] = _at(span, start=span.start_sample + by, end=span.end_sample + by, sure=span.confidence)
-    return with_tracks(plan, tuple(tracks))
-
-
-def split(plan: Plan, at_sample: int, new_key: Callable[[], str], *, track_samples: int) -> Plan:
-    """The plan with a join added at a sample.
-
-    Inside a track it divides it in two that touch; the first keeps its key. Outside all tracks a new track is made
-    there, up to `track_samples` long or as far as there is room.
-    """
-    if not plan.side_start_sample < at_sample < plan.end_sample:
-        raise Refused(
-            f"sample {at_sample} is outside the side's {plan.side_start_sample} to {plan.end_sample}",
-            remedy="Choose a place in the side",
-        )
-    tracks = list(plan.tracks)
-    for index, track in enumerate(tracks):
-        if track.start_sample < at_sample < track.end_sample:
-            tracks[index : index + 1] = [
-                _at(track, end=at_sample),
-                TrackSpan(key=new_key(), start_sample=at_sample, end_sample=track.end_sample),
-            ]
-            return with_tracks(plan, tuple(tracks))
-        if at_sample in (track.start_sample, track.end_sample):
-            raise Refused("there is a join at this very place", remedy="Move it, or choose another place")
-    after = [track.start_sample for track in tracks if track.start_sample > at_sample]
-    end = min([plan.end_sample, at_sample + track_samples, *after])
-    tracks.append(TrackSpan(key=new_key(), start_sample=at_sample, end_sample=end))
-    return with_tracks(plan, tuple(sorted(tracks, key=lambda track: track.start_sample)))
-
-
-def remove_join(plan: Plan, key: str) -> Plan:
-    """The plan with the join before track `key` gone: the track before it runs on to this one's end.
-
-    For the first track, which has none before it, the track itself goes.
-    """
-    index = plan.index_of(key)
-    tracks = list(plan.tracks)
-    if index == 0:
-        return with_tracks(plan, tuple(tracks[1:]))
-    tracks[index - 1 : index + 1] = [_at(tracks[index - 1], end=tracks[index].end_sample)]
-    return with_tracks(plan, tuple(tracks))
-
-
-def remove_track(plan: Plan, key: str) -> Plan:
-    """The plan without one track; what it held lies outside all tracks."""
-    index = plan.index_of(key)
-    return with_tracks(plan, plan.tracks[:index] + plan.tracks[index + 1 :])
-
-
-def _at(track: TrackSpan, *, start: int | None = None, end: int | None = None, sure: float | None = None) -> TrackSpan:
-    return TrackSpan(
-        key=track.key,
-        start_sample=track.start_sample if start is None else start,
-        end_sample=track.end_sample if end is None else end,
-        confidence=sure,
-    )
-
-
-def _room(plan: Plan, index: int, edge: Edge) -> tuple[int, int]:
-    """How far an edge may go without touching what is not its own."""
-    track = plan.tracks[index]
-    if edge == "start":
-        low = plan.tracks[index - 1].end_sample if index else plan.side_start_sample
-        return low, track.end_sample - MIN_TRACK_SAMPLES
-    high = plan.tracks[index + 1].start_sample if index + 1 < len(plan.tracks) else plan.end_sample
-    return track.start_sample + MIN_TRACK_SAMPLES, high

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.core import plan as plans
+from inkwell_groove.core import plan_moves as moves
 from inkwell_groove.core.plan import Edge, Plan
 
 _NEW_TRACK_S = 30
@@ -57,6 +57,40 @@ class RemoveTrack(_Edit):
     track_key: str
 
 
+class AddTrack(_Edit):
+    """A stretch becomes a track of its own; others lose what they have of it."""
+
+    op: Literal["add track"]
+    from_sample: int
+    to_sample: int
+
+
+class CloseJoin(_Edit):
+    """The track before ends where this one starts, both at a sample."""
+
+    op: Literal["close join"]
+    track_key: str
+    at_sample: int
+
+
+class SignOff(_Edit):
+    """The join before a track was heard and is right, or is to be heard again. The last end of a side is one too."""
+
+    op: Literal["sign off"]
+    track_key: str
+    edge: Edge = "start"
+    signed: bool = True
+
+
+class SetMargins(_Edit):
+    """How much quiet is kept before and after each track, and whether cuts are faded. In milliseconds."""
+
+    op: Literal["set margins"]
+    lead_ms: int = Field(ge=0, le=10_000)
+    tail_ms: int = Field(ge=0, le=10_000)
+    fade_ms: int = Field(ge=0, le=2_000)
+
+
 class SetGaps(_Edit):
     """Whether gaps are kept at the end of the track before."""
 
@@ -65,25 +99,35 @@ class SetGaps(_Edit):
 
 
 PlanEdit = Annotated[
-    MoveEdge | MoveJoin | AddJoin | RemoveJoin | RemoveTrack | SetGaps, Field(discriminator="op", title="PlanEdit")
+    MoveEdge | MoveJoin | AddJoin | AddTrack | RemoveJoin | RemoveTrack | CloseJoin | SignOff | SetGaps | SetMargins,
+    Field(discriminator="op", title="PlanEdit"),
 ]
 
 
-def apply(plan: Plan, edit: PlanEdit, *, rate_hz: int, new_key: Callable[[], str]) -> Plan:
+def apply(plan: Plan, edit: PlanEdit, *, rate_hz: int, new_key: Callable[[], str], who: str) -> Plan:
     """The plan after an edit. Raises Missing for an unknown track, Refused where it cannot be done."""
     match edit:
         case MoveEdge():
-            return plans.move_edge(plan, edit.track_key, edit.edge, edit.to_sample, carry=edit.carry)
+            return moves.move_edge(plan, edit.track_key, edit.edge, edit.to_sample, carry=edit.carry)
         case MoveJoin():
-            return plans.move_join(plan, edit.track_key, edit.by_samples, carry=edit.carry)
+            return moves.move_join(plan, edit.track_key, edit.by_samples, carry=edit.carry)
         case AddJoin():
-            return plans.split(plan, edit.at_sample, new_key, track_samples=_NEW_TRACK_S * rate_hz)
+            return moves.split(plan, edit.at_sample, new_key, track_samples=_NEW_TRACK_S * rate_hz)
         case RemoveJoin():
-            return plans.remove_join(plan, edit.track_key)
+            return moves.remove_join(plan, edit.track_key)
         case RemoveTrack():
-            return plans.remove_track(plan, edit.track_key)
+            return moves.remove_track(plan, edit.track_key)
+        case AddTrack():
+            return moves.add_track(plan, edit.from_sample, edit.to_sample, new_key)
+        case CloseJoin():
+            return moves.close_join(plan, edit.track_key, edit.at_sample)
+        case SignOff():
+            return moves.sign_off(plan, edit.track_key, edit.edge, who if edit.signed else None)
         case SetGaps():
             return plan.model_copy(update={"gaps": edit.gaps})
+        case SetMargins():
+            lead, tail, fade = (round(ms * rate_hz / 1000) for ms in (edit.lead_ms, edit.tail_ms, edit.fade_ms))
+            return plan.model_copy(update={"lead_samples": lead, "tail_samples": tail, "fade_samples": fade})
 
 
 def in_words(plan: Plan, edit: PlanEdit) -> str:
@@ -100,5 +144,14 @@ def in_words(plan: Plan, edit: PlanEdit) -> str:
             return f"join before track {number} removed"
         case RemoveTrack():
             return f"track {number} removed"
+        case AddTrack():
+            return "track made of a selection"
+        case CloseJoin():
+            return f"tracks {number - 1} and {number} closed up"
+        case SignOff():
+            which = f"join before track {number}" if edit.edge == "start" else f"end of track {number}"
+            return f"{which} {'signed off' if edit.signed else 'to be heard again'}"
         case SetGaps():
             return f"gaps {edit.gaps}"
+        case SetMargins():
+            return f"{edit.lead_ms} ms kept before, {edit.tail_ms} ms after, cuts faded over {edit.fade_ms} ms"

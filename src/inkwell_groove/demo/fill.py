@@ -111,9 +111,10 @@ def record_lanterns(api: httpx.Client, archive: Path) -> None:
     for script, side in zip(LANTERNS, docket["carriers"][0]["sides"], strict=True):
         send(api, docket["id"], archive / f"{side_name(script)}.flac", side["id"])
     wait_for_jobs(api)
-    # The sleeve lists five tracks a side; two of side B run together, which only a count tells.
-    for side in docket["carriers"][0]["sides"]:
-        _json(api.post(f"/sides/{side['id']}/find-tracks", json={"count": 5}))
+    # The sleeve gives their durations, to the second; two of side B run together, which only those tell.
+    for script, side in zip(LANTERNS, docket["carriers"][0]["sides"], strict=True):
+        durations = [round(tune.duration_s) for tune in script.tunes]
+        _json(api.post(f"/sides/{side['id']}/find-tracks", json={"durations_s": durations}))
     wait_for_jobs(api)
     docket = _json(api.get(f"/dockets/{docket['id']}"))
     titles = iter(tune.title for script in LANTERNS for tune in script.tunes)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
+from inkwell_groove.core.plan import EdgeNote, Plan
 from inkwell_groove.workroom.views import ArtworkView, Evidence, SideView, Standing, TakeView, UploadView
 
 _UNDER_WAY = {
@@ -64,14 +66,32 @@ def tracks(sides: list[SideView]) -> Evidence:
     lines = [line for side in sides for line in side.tracks]
     if not lines:
         return Evidence(stage="tracks", line="none marked yet", mood="not begun")
-    doubtful = sum(1 for line in lines if line.confidence is not None and line.confidence < SURE)
     bare = [side.letter for side in sides if side.takes and not side.tracks]
     text = f"{len(lines)} track{'s' if len(lines) > 1 else ''}"
     if bare:
         return Evidence(stage="tracks", line=f"{text}, side {bare[0]} has none", mood="missing")
+    joins = [join for side in sides if side.plan for join in _joins(side.plan.plan)]
+    signed = sum(1 for join in joins if all(note.signed_by is not None for note in join))
+    doubtful = sum(1 for join in joins if any(_doubtful(note) for note in join))
+    if joins and signed == len(joins):
+        return Evidence(stage="tracks", line=f"{text}, all {signed} joins signed off", mood="done")
+    if signed:
+        text += f", {signed} of {len(joins)} joins signed off"
     if doubtful:
         return Evidence(stage="tracks", line=f"{text}, {doubtful} to hear", mood="doubtful")
     return Evidence(stage="tracks", line=f"{text}, none in doubt", mood="done")
+
+
+def _joins(plan: Plan) -> list[tuple[EdgeNote, ...]]:
+    """What is known of each place that can be signed off: the first start, every join, the last end."""
+    if not plan.tracks:
+        return []
+    inner = [(before.end, after.start) for before, after in pairwise(plan.tracks)]
+    return [(plan.tracks[0].start,), *inner, (plan.tracks[-1].end,)]
+
+
+def _doubtful(note: EdgeNote) -> bool:
+    return note.signed_by is None and note.confidence is not None and note.confidence < SURE
 
 
 def describe(missing: list[str], has_anything: bool, *, has_tracks: bool = True) -> Evidence:

@@ -25,13 +25,14 @@ _HEADER_BYTES = 44
 
 @dataclass(frozen=True)
 class WavStretch:
-    """Part of a take as a WAV file that is never written: 16 or 24 bit, its bytes made as they are asked for."""
+    """Parts of a take one after the other, as a WAV file that is never written: 16 or 24 bit, its bytes made as they
+    are asked for. `spans` are first and end samples.
+    """
 
     path: Path
     name: str
     format: SoundFormat
-    start_sample: int
-    end_sample: int
+    spans: tuple[tuple[int, int], ...]
 
     @property
     def bytes_per_sample(self) -> int:
@@ -43,7 +44,7 @@ class WavStretch:
 
     @property
     def size(self) -> int:
-        return _HEADER_BYTES + (self.end_sample - self.start_sample) * self.frame_bytes
+        return _HEADER_BYTES + sum(end - start for start, end in self.spans) * self.frame_bytes
 
     def header(self) -> bytes:
         data, form, width = self.size - _HEADER_BYTES, self.format, self.bytes_per_sample
@@ -65,14 +66,16 @@ class WavStretch:
         from_frame, skip = divmod(first - _HEADER_BYTES, self.frame_bytes)
         left = last - first
         with FileReader(self.path, name=self.name) as reader:
-            at = self.start_sample + from_frame
-            while left > 0 and at < self.end_sample:
-                block = reader.read(at, min(_BLOCK_SAMPLES, self.end_sample - at))
-                data = self._pcm(block)[skip : skip + left]
-                yield data
-                left -= len(data)
-                at += len(block)
-                skip = 0
+            for start, end in self.spans:
+                at = start + from_frame
+                from_frame = max(0, from_frame - (end - start))
+                while left > 0 and at < end:
+                    block = reader.read(at, min(_BLOCK_SAMPLES, end - at))
+                    data = self._pcm(block)[skip : skip + left]
+                    yield data
+                    left -= len(data)
+                    at += len(block)
+                    skip = 0
 
     def _pcm(self, block: np.ndarray) -> bytes:
         if self.format.is_float:
@@ -108,15 +111,22 @@ class Listening:
             block = reader.read(max(0, first_sample), samples)
         return (block.astype(np.float64) / form.full_scale).astype("<f4").tobytes()
 
-    def sound(self, take_id: int, from_sample: int, to_sample: int | None) -> WavStretch:
-        """The take, or part of it, as a WAV that begins exactly at `from_sample`. Raises Missing, Refused."""
+    def sound(
+        self, take_id: int, from_sample: int, to_sample: int | None, then: tuple[int, int] | None = None
+    ) -> WavStretch:
+        """The take, or part of it, as a WAV that begins exactly at `from_sample`; `then` is heard right after it, as
+        two tracks will sound one after the other. Raises Missing, Refused.
+        """
         path, name, form = self._take(take_id)
-        end = form.samples if to_sample is None else min(to_sample, form.samples)
-        if not 0 <= from_sample < end:
-            raise Refused(
-                f"samples {from_sample} to {end} are not in this take", where=name, remedy=f"It has {form.samples}"
-            )
-        return WavStretch(path, name, form, from_sample, end)
+        spans = [(from_sample, form.samples if to_sample is None else min(to_sample, form.samples))]
+        if then is not None:
+            spans.append((then[0], min(then[1], form.samples)))
+        for start, end in spans:
+            if not 0 <= start < end:
+                raise Refused(
+                    f"samples {start} to {end} are not in this take", where=name, remedy=f"It has {form.samples}"
+                )
+        return WavStretch(path, name, form, tuple(spans))
 
     def _take(self, take_id: int) -> tuple[Path, str, SoundFormat]:
         with self._database.begin() as session:

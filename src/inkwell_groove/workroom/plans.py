@@ -3,28 +3,37 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core import plan_edits
 from inkwell_groove.core.errors import Conflict
-from inkwell_groove.core.plan import Plan, TrackSpan, with_tracks
-from inkwell_groove.core.plan_edits import PlanEdit
+from inkwell_groove.core.plan import Edge, Plan
+from inkwell_groove.core.plan_edits import MoveEdge, PlanEdit
+from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.tracks.found import FoundTracks
+from inkwell_groove.core.tracks.laying import fixed_joins, laid
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, PlanVersion, Side, now
 from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.heard import Grounds
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import newest_child, plan_of, plan_view, side_label, side_row
-from inkwell_groove.workroom.views import JobView, PlanView
+from inkwell_groove.workroom.views import JobView, Knowledge, PlanView, SnapTo
 
 FIND = "find tracks"
 
 
 class Plans(Part):
     """Edits, undo and redo, and the finder."""
+
+    def __init__(self, database: Database, media: MediaStore, events: Events) -> None:
+        super().__init__(database, media, events)
+        self._grounds = Grounds(media)
 
     def kind(self) -> JobKind:
         return JobKind(FIND, "inkwell_groove.workroom.jobs.work:find", self._finish)
@@ -47,7 +56,7 @@ class Plans(Part):
                     "the joins were changed elsewhere", where=side_label(side), remedy="Look again, then repeat"
                 )
             action = plan_edits.in_words(plan, edit)
-            changed = plan_edits.apply(plan, edit, rate_hz=take.rate_hz, new_key=new_track_key)
+            changed = plan_edits.apply(plan, edit, rate_hz=take.rate_hz, new_key=new_track_key, who=who)
             if changed != plan:
                 self._add_version(session, side, changed, action, who)
             view = plan_view(side, newest_child(session, side.plan_version_id or 0))
@@ -93,9 +102,7 @@ class Plans(Part):
         assert view is not None
         return view
 
-    def find_tracks(
-        self, side_id: int, *, count: int | None, durations_s: Sequence[float | None] | None, who: str
-    ) -> JobView:
+    def find_tracks(self, side_id: int, known: Knowledge, *, who: str) -> JobView:
         """Asks for the job that finds the side's tracks. Raises Conflict where the side has no take."""
         with self._database.begin() as session:
             side = side_row(session, side_id, lock=True)
@@ -103,21 +110,14 @@ class Plans(Part):
                 raise Conflict(
                     "this side has no take yet", where=side_label(side), remedy="Drop a recording on it first"
                 )
-            view = JobView.of(self.ask_to_find(session, side, count=count, durations_s=durations_s, who=who))
+            view = JobView.of(self.ask_to_find(session, side, known, who=who))
         self.jobs.wake()
         return view
 
-    def ask_to_find(
-        self,
-        session: Session,
-        side: Side,
-        *,
-        count: int | None,
-        who: str,
-        durations_s: Sequence[float | None] | None = None,
-    ) -> Job:
-        take = side.chosen_take
+    def ask_to_find(self, session: Session, side: Side, known: Knowledge, *, who: str) -> Job:
+        take, plan = side.chosen_take, plan_of(side)
         assert take is not None
+        fixed = fixed_joins(plan, take.rate_hz) if plan is not None and known.keep else []
         arguments = {
             "media_root": str(self._media.root),
             "sha256": take.sha256,
@@ -125,12 +125,48 @@ class Plans(Part):
             "side_id": side.id,
             "side_start_sample": take.side_start_sample,
             "side_end_sample": take.side_end_sample,
-            "count": count,
-            "durations_s": None if durations_s is None else list(durations_s),
+            **known.model_dump(mode="json", exclude={"keep"}),
+            "fixed": [one.model_dump() for one in fixed],
             "who": who,
         }
         subject = f"{side.carrier.docket.shelfmark}, side {side.letter}"
         return self.jobs.ask(session, FIND, docket_id=side.carrier.docket_id, subject=subject, arguments=arguments)
+
+    def preview(self, side_id: int, known: Knowledge) -> FoundTracks:
+        """What finding would find, with nothing changed: fast enough to follow a slider once the side was heard.
+
+        Raises Conflict where the side has no take, Refused for what cannot be known.
+        """
+        from inkwell_groove.core.tracks.finder import fitted, known_of, places_of
+
+        with self._database.begin() as session:
+            side = side_row(session, side_id)
+            take, plan = side.chosen_take, plan_of(side)
+            if take is None:
+                raise Conflict("this side has no take yet", where=side_label(side), remedy="Record it or bring a file")
+            fixed = fixed_joins(plan, take.rate_hz) if plan is not None and known.keep else []
+            place = (take.sha256, take.name, take.side_start_sample or 0, take.side_end_sample)
+        told = known_of(count=known.count, durations_s=known.durations_s, settings=known.settings, fixed=fixed)
+        ground = self._grounds.of(*place)
+        places = places_of(ground, sensitivity=known.settings.sensitivity)
+        return fitted(ground, places, told).moved(place[2])
+
+    def snap(self, side_id: int, track_key: str, edge: Edge, to: SnapTo, *, based_on: int, who: str) -> PlanView:
+        """Moves one end of a track to the quietest moment, or the zero crossing, near it."""
+        from inkwell_groove.core.tracks.snap import snapped
+
+        with self._database.begin() as session:
+            side = side_row(session, side_id)
+            plan, take = plan_of(side), side.chosen_take
+            if plan is None or take is None:
+                raise Conflict("this side has no take yet", where=side_label(side), remedy="Record it or bring a file")
+            track = plan.tracks[plan.index_of(track_key)]
+            path, name = self._media.take(take.sha256), take.name
+        now = track.start_sample if edge == "start" else track.end_sample
+        with FileReader(path, name=name) as reader:
+            sample = snapped(reader, now, to, plan.side_start_sample, plan.end_sample)
+        move = MoveEdge(op="move edge", track_key=track_key, edge=edge, to_sample=sample)
+        return self.edit(side_id, move, based_on=based_on, who=who)
 
     def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
         side = side_row(session, job.arguments["side_id"], lock=True)
@@ -138,18 +174,11 @@ class Plans(Part):
         if plan is None or take is None or take.sha256 != job.arguments["sha256"]:
             raise Conflict("another take was chosen meanwhile", where=side_label(side), remedy="Find the tracks again")
         found = FoundTracks.model_validate(result)
-        spans = tuple(
-            TrackSpan(
-                # Tracks keep their keys, and so their titles, by their order.
-                key=plan.tracks[index].key if index < len(plan.tracks) else new_track_key(),
-                start_sample=track.start_sample,
-                end_sample=track.end_sample,
-                confidence=track.confidence,
-            )
-            for index, track in enumerate(found.tracks)
-        )
-        action = f"{len(spans)} track{'s' if len(spans) != 1 else ''} found"
-        self._add_version(session, side, with_tracks(plan, spans), action, job.arguments["who"])
+        catalogue_s = tuple(job.arguments.get("durations_s") or ())
+        changed = laid(plan, found, catalogue_s, new_track_key)
+        count = len(changed.tracks)
+        action = f"{count} track{'s' if count != 1 else ''} found"
+        self._add_version(session, side, changed, action, job.arguments["who"])
 
     def _add_version(self, session: Session, side: Side, plan: Plan, action: str, who: str) -> None:
         before = side.plan_version_id

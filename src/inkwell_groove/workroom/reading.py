@@ -43,7 +43,12 @@ WHOLE = (
 )
 
 
-_NOT_SEALED = {"tracks": {"__all__": {"confidence"}}, "side_start_sample": True, "side_end_sample": True}
+def _cuts(plan: Plan) -> dict[str, object]:
+    """What of a plan shows in sealed files: not how sure the finder was, nor what is left at nothing."""
+    parts = plan.model_dump(include={"take_sha256", "take_samples", "gaps"})
+    parts["tracks"] = [track.model_dump(include={"key", "start_sample", "end_sample"}) for track in plan.tracks]
+    margins = plan.model_dump(include={"lead_samples", "tail_samples", "fade_samples"})
+    return {**parts, **{name: value for name, value in margins.items() if value}}
 
 
 def docket_row(session: Session, docket_id: int, *, lock: bool = False) -> Docket:
@@ -275,8 +280,7 @@ class WholeDocket:
             "shelfmark": self.docket.shelfmark,
             "release": self.release.model_dump(),
             "tracks": [one.model_dump() for one in self.descriptions],
-            # Confidence is the finder's word, and where a side lies in its take shows in its tracks.
-            "plans": [side.plan.plan.model_dump(exclude=_NOT_SEALED) if side.plan else None for side in self.sides],
+            "plans": [_cuts(side.plan.plan) if side.plan else None for side in self.sides],
             "cover": front.sha256 if front else None,
             "patterns": [self.docket.folder_pattern, self.docket.file_pattern],
         }

@@ -19,7 +19,7 @@ from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import plan_of, side_label, side_row, sides_of
-from inkwell_groove.workroom.views import JobView
+from inkwell_groove.workroom.views import JobView, Knowledge
 
 JOIN, COMPARE = "join takes", "compare takes"
 
@@ -44,7 +44,7 @@ class Takes(Part):
         session.flush()
         if side.chosen_take_id is None:
             self._choose(session, side, take, who)
-            self._plans.ask_to_find(session, side, count=None, who=who)
+            self._plans.ask_to_find(session, side, Knowledge(), who=who)
         side.carrier.docket.changed_at = now()
 
     def choose(self, side_id: int, take_id: int, *, who: str) -> None:
@@ -64,7 +64,7 @@ class Takes(Part):
                 before=before,
                 after={"take_id": take.id, "plan_version": side.plan_version_id},
             )
-            self._plans.ask_to_find(session, side, count=None, who=who)
+            self._plans.ask_to_find(session, side, Knowledge(), who=who)
         self.jobs.wake()
         self._events.docket_changed(docket.id)
 
@@ -96,11 +96,11 @@ class Takes(Part):
             self.add(session, other, second, who=who)
             if other.chosen_take_id != second.id:
                 self._choose(session, other, second, who)
-                self._plans.ask_to_find(session, other, count=None, who=who)
+                self._plans.ask_to_find(session, other, Knowledge(), who=who)
             take.side_end_sample = at_sample
             if take.side.chosen_take_id == take.id:
                 self._choose(session, take.side, take, who)
-                self._plans.ask_to_find(session, take.side, count=None, who=who)
+                self._plans.ask_to_find(session, take.side, Knowledge(), who=who)
             ledger.record(
                 session,
                 who=who,
@@ -181,7 +181,7 @@ class Takes(Part):
         self.add(session, side, take, who=arguments["who"])
         before = {"take_id": side.chosen_take_id}
         self._choose(session, side, take, arguments["who"])
-        self._plans.ask_to_find(session, side, count=None, who=arguments["who"])
+        self._plans.ask_to_find(session, side, Knowledge(), who=arguments["who"])
         ledger.record(
             session,
             who=arguments["who"],

@@ -12,6 +12,7 @@ from inkwell_groove.core.description import Release
 from inkwell_groove.core.plan import Plan
 from inkwell_groove.core.sealing.order import SealedAlbum
 from inkwell_groove.core.sound import SoundFormat
+from inkwell_groove.core.tracks.found import Settings
 from inkwell_groove.core.transfer.chain import Chain
 from inkwell_groove.core.transfer.continuity import Fault
 from inkwell_groove.store.models import Artwork, Job, LedgerEntry, Take, Upload, now
@@ -134,6 +135,18 @@ def format_of(take: Take) -> SoundFormat:
         samples=take.samples,
         lossless=take.lossless,
     )
+
+
+SnapTo = Literal["quietest moment", "zero crossing"]
+
+
+class Knowledge(View):
+    """What is known of a side's tracks when they are to be found. Nothing is fine."""
+
+    count: int | None = Field(default=None, ge=1, le=99)
+    durations_s: list[float | None] | None = Field(default=None, description="The catalogue's, none where missing.")
+    settings: Settings = Settings()
+    keep: bool = Field(default=True, description="Whether joins set by hand or signed off stay where they are.")
 
 
 class PlanView(View):

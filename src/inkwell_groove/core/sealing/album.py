@@ -139,13 +139,14 @@ def _make_track(
     order: SealOrder, work: _Work, folder: Path, cover: bytes | None, total: int, syncing: ThreadPoolExecutor
 ) -> SealedTrack:
     start, end = work.side.plan.cut(work.index)
+    fades = work.side.plan.fades(work.index)
     path = folder / work.file
     fields = _track_fields(order, work.description, total)
     with FileReader(Path(work.side.take_path), name=work.side.take_name) as reader:
-        write_track(reader, start, end, work.word, path)
+        write_track(reader, start, end, work.word, path, fades=fades)
         tagging.write_tags(path, fields, cover=cover, facts=order.cover.facts if order.cover else None)
         synced = syncing.submit(_sync, path)  # the disk writes while the proof reads from memory
-        md5, compared = prove_track(path, reader, start, end, work.word)
+        md5, compared = prove_track(path, reader, start, end, work.word, fades=fades)
         rate_hz = reader.format.rate_hz
     _prove_tags(path, fields, cover)
     synced.result()

@@ -58,23 +58,42 @@ def _is_exact24(block: Samples, is_float: bool) -> bool:
 
 
 def render(
-    reader: SoundReader, start_sample: int, end_sample: int, word: WordLength, *, block_samples: int = BLOCK_SAMPLES
+    reader: SoundReader,
+    start_sample: int,
+    end_sample: int,
+    word: WordLength,
+    *,
+    fades: tuple[int, int] = (0, 0),
+    block_samples: int = BLOCK_SAMPLES,
 ) -> Iterator[Samples]:
     """Samples [start_sample, end_sample) of a take in blocks, int16 for 16 bit, left-justified int32 for 24.
 
     The same samples whatever the block size. Full scale is kept: what lies beyond it in a float take is clipped to it.
+    `fades` are how many samples at the beginning and at the end are faded by half a cosine; all others stay untouched.
     """
     form = reader.format
     for first in range(start_sample, end_sample, block_samples):
         block = reader.read(first, min(block_samples, end_sample - first))
-        if form.bits <= 24:
-            yield block
-            continue
-        scaled = np.asarray(block, dtype=np.float64) * (8388608.0 / form.full_scale)
-        if word.dithered:
-            scaled = scaled + _dither(first, len(block), form.channels)
-        whole = np.clip(np.rint(scaled), -8388608, 8388607).astype(np.int32)
-        yield whole << 8
+        if form.bits > 24:
+            scaled = np.asarray(block, dtype=np.float64) * (8388608.0 / form.full_scale)
+            if word.dithered:
+                scaled = scaled + _dither(first, len(block), form.channels)
+            block = np.clip(np.rint(scaled), -8388608, 8388607).astype(np.int32) << 8
+        yield _faded(block, first - start_sample, end_sample - start_sample, fades)
+
+
+def _faded(block: Samples, first: int, samples: int, fades: tuple[int, int]) -> Samples:
+    """A block of a track of `samples`, from its sample `first` on, with what lies in the fades made softer."""
+    fade_in, fade_out = fades
+    if first >= fade_in and first + len(block) <= samples - fade_out:
+        return block
+    place = first + np.arange(len(block))
+    rise = np.clip((place + 0.5) / max(1, fade_in), 0.0, 1.0)
+    fall = np.clip((samples - place - 0.5) / max(1, fade_out), 0.0, 1.0)
+    gain = (0.5 - 0.5 * np.cos(np.pi * rise)) * (0.5 - 0.5 * np.cos(np.pi * fall))
+    grain = 256 if block.dtype == np.int32 else 1  # 24 bits lie in the upper part of 32
+    softer = np.rint(block.astype(np.float64) / grain * gain[:, None]).astype(block.dtype) * grain
+    return np.where((gain < 1.0)[:, None], softer, block).astype(block.dtype)
 
 
 def _dither(first_sample: int, samples: int, channels: int) -> npt.NDArray[np.float64]:

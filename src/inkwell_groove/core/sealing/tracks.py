@@ -9,21 +9,35 @@ import numpy as np
 
 from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.core.flacfile import read_streaminfo
-from inkwell_groove.core.sealing.render import BLOCK_SAMPLES, WordLength, render
+from inkwell_groove.core.sealing.render import WordLength, render
 from inkwell_groove.core.sound import Samples, SoundReader
 from inkwell_groove.core.soundfiles import FileReader, flac_writer
 
 
-def write_track(reader: SoundReader, start_sample: int, end_sample: int, word: WordLength, target: Path) -> None:
-    """A new FLAC file holding exactly those samples of the take. `target` must not exist."""
+def write_track(
+    reader: SoundReader,
+    start_sample: int,
+    end_sample: int,
+    word: WordLength,
+    target: Path,
+    *,
+    fades: tuple[int, int] = (0, 0),
+) -> None:
+    """A new FLAC file holding exactly those samples of the take, but for `fades`. `target` must not exist."""
     form = reader.format
     with flac_writer(target, rate_hz=form.rate_hz, channels=form.channels, bits=word.bits) as file:
-        for block in render(reader, start_sample, end_sample, word):
+        for block in render(reader, start_sample, end_sample, word, fades=fades):
             file.write(block)
 
 
 def prove_track(
-    path: Path, reader: SoundReader, start_sample: int, end_sample: int, word: WordLength
+    path: Path,
+    reader: SoundReader,
+    start_sample: int,
+    end_sample: int,
+    word: WordLength,
+    *,
+    fades: tuple[int, int] = (0, 0),
 ) -> tuple[str, int]:
     """Decodes a FLAC and compares every sample with what the take and the plan say: (MD5 in hexadecimal, samples).
 
@@ -40,7 +54,7 @@ def prove_track(
     digest = hashlib.md5(usedforsecurity=False)
     with FileReader(path) as file:
         at = 0
-        for wanted in render(reader, start_sample, end_sample, word, block_samples=BLOCK_SAMPLES):
+        for wanted in render(reader, start_sample, end_sample, word, fades=fades):
             got = file.read(at, len(wanted))
             if not np.array_equal(got, wanted):
                 sample, channel = (int(i) for i in np.argwhere(got != wanted)[0])

@@ -18,6 +18,7 @@ import numpy as np
 import numpy.typing as npt
 
 from inkwell_groove.core.tracks.candidates import Join
+from inkwell_groove.core.tracks.found import FixedJoin, Settings
 
 Floats64 = npt.NDArray[np.float64]
 
@@ -35,23 +36,6 @@ _SPEED_SPREAD = 0.008
 _MEASURED_SPREAD = 0.0006
 _SPEEDS = np.arange(0.94, 1.0601, 0.003)
 _NEVER = -1e9
-
-
-@dataclass(frozen=True)
-class Settings:
-    """What counts as a track where nothing is known of them. Defaults suit a long-playing record."""
-
-    min_gap_s: float = 0.5
-    min_track_s: float = 10.0
-    sensitivity: float = 1.0  # above 1 fainter sound is music, and more places are joins
-
-
-@dataclass(frozen=True)
-class FixedJoin:
-    """A join that a person set, in seconds; without an end it is the first start, without a start the last end."""
-
-    end_s: float | None
-    start_s: float | None
 
 
 @dataclass(frozen=True)

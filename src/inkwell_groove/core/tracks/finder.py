@@ -15,9 +15,9 @@ import numpy.typing as npt
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.sound import SoundReader
-from inkwell_groove.core.tracks.arrange import Arrangement, FixedJoin, Known, Settings, arrange
+from inkwell_groove.core.tracks.arrange import Arrangement, Known, arrange
 from inkwell_groove.core.tracks.candidates import Join, joins_of, pointed_at
-from inkwell_groove.core.tracks.found import FoundSide, FoundTrack, FoundTracks
+from inkwell_groove.core.tracks.found import FixedJoin, FoundSide, FoundTrack, FoundTracks, Settings
 from inkwell_groove.core.tracks.hearing import CELL_HOPS, SILENCE_DBFS, Heard, hear
 from inkwell_groove.core.tracks.noise import Noise, noise_of
 from inkwell_groove.core.tracks.novelty import Change

@@ -7,6 +7,25 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 
+class Settings(BaseModel):
+    """What counts as a track where nothing is known of them. Defaults suit a long-playing record."""
+
+    model_config = ConfigDict(frozen=True)
+
+    min_gap_s: float = Field(default=0.5, ge=0, le=60)
+    min_track_s: float = Field(default=10.0, ge=1, le=3_600)
+    sensitivity: float = Field(default=1.0, ge=0.1, le=10, description="Above 1 fainter sounds are music.")
+
+
+class FixedJoin(BaseModel):
+    """A join that a person set, in seconds; without an end it is the first start, without a start the last end."""
+
+    model_config = ConfigDict(frozen=True)
+
+    end_s: float | None
+    start_s: float | None
+
+
 class FoundEdge(BaseModel):
     """One end of a track: how likely it is right to within 0.5 s, and why, in words."""
 
@@ -14,6 +33,7 @@ class FoundEdge(BaseModel):
 
     confidence: float = Field(ge=0, le=1)
     reason: str
+    by_hand: bool = False
 
 
 class FoundTrack(BaseModel):

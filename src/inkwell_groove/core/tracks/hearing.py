@@ -115,7 +115,7 @@ def _mixed(
         block = reader.read(first, block_samples)
         mixed = block[:, 0].astype(np.float32)
         for channel in range(1, form.channels):
-            mixed = mixed - block[:, channel] if how == "difference" else mixed + block[:, channel]
+            mixed += block[:, channel].astype(np.float32) * np.float32(-1.0 if how == "difference" else 1.0)
         yield first + len(block), mixed * np.float32(1.0 / (form.full_scale * form.channels))
 
 

@@ -81,8 +81,8 @@ def _followed(heard: Heard, levels: npt.NDArray[np.float64], groove: Bools) -> F
     steady = median_filter(np.log(levels[at]), size=(min(_FOLLOWED_CELLS, len(at)), 1), mode="nearest")
     steady = uniform_filter1d(steady, size=min(5, len(at)), axis=0, mode="nearest")
     place, hops = (at + 0.5) * CELL_HOPS, np.arange(heard.hops)
-    power = np.empty(heard.bands.shape, np.float32)
-    for band in range(power.shape[1]):  # one by one: together they would need several times the memory
+    power = np.empty_like(heard.bands)
+    for band in range(levels.shape[1]):  # one by one: together they would need several times the memory
         power[:, band] = np.exp(np.interp(hops, place, steady[:, band]))
     return power
 

@@ -63,7 +63,7 @@ class Edge:
 def judged(edge: Edge) -> FoundEdge:
     """An end with its probability and its reason."""
     if edge.join.kind == "set":
-        return FoundEdge(confidence=1.0, reason="set by hand")
+        return FoundEdge(confidence=1.0, reason="set by hand", by_hand=True)
     odds = _CONSTANT + sum(weight * value for weight, value in zip(_WEIGHTS.values(), edge.features, strict=True))
     return FoundEdge(confidence=round(1 / (1 + math.exp(-odds)), 3), reason=_reason(edge))
 

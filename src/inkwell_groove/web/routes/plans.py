@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from fastapi import APIRouter
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict
 
+from inkwell_groove.core.plan import Edge
 from inkwell_groove.core.plan_edits import PlanEdit
+from inkwell_groove.core.tracks.found import FoundTracks
 from inkwell_groove.web.dependencies import Room, Who
-from inkwell_groove.workroom.views import JobView, PlanView
+from inkwell_groove.workroom.views import JobView, Knowledge, PlanView, SnapTo
 
 router = APIRouter(tags=["plans"])
 
@@ -21,13 +23,15 @@ class EditRequest(BaseModel):
     edit: PlanEdit
 
 
-class FindRequest(BaseModel):
-    """What is known of the side; nothing is fine."""
+class SnapRequest(BaseModel):
+    """Which end of which track is to go where, and the version it was asked on."""
 
     model_config = ConfigDict(extra="forbid")
 
-    count: int | None = Field(default=None, ge=1, le=99)
-    durations_s: list[float | None] | None = None
+    based_on: int
+    track_key: str
+    edge: Edge
+    to: SnapTo
 
 
 @router.post("/sides/{side_id}/plan/edits", operation_id="editPlan")
@@ -45,6 +49,17 @@ def redo(room: Room, who: Who, side_id: int) -> PlanView:
     return room.plans.redo(side_id, who=who)
 
 
+@router.post("/sides/{side_id}/plan/snap", operation_id="snapEdge")
+def snap(room: Room, who: Who, side_id: int, request: SnapRequest) -> PlanView:
+    return room.plans.snap(side_id, request.track_key, request.edge, request.to, based_on=request.based_on, who=who)
+
+
 @router.post("/sides/{side_id}/find-tracks", operation_id="findTracks", status_code=202)
-def find_tracks(room: Room, who: Who, side_id: int, request: FindRequest) -> JobView:
-    return room.plans.find_tracks(side_id, count=request.count, durations_s=request.durations_s, who=who)
+def find_tracks(room: Room, who: Who, side_id: int, request: Knowledge) -> JobView:
+    return room.plans.find_tracks(side_id, request, who=who)
+
+
+@router.post("/sides/{side_id}/preview-tracks", operation_id="previewTracks")
+def preview_tracks(room: Room, side_id: int, request: Knowledge) -> FoundTracks:
+    """What finding would find. Changes nothing."""
+    return room.plans.preview(side_id, request)

@@ -118,10 +118,15 @@ def sound(
     take_id: int,
     from_sample: Annotated[int, Query(ge=0)] = 0,
     to_sample: Annotated[int | None, Query(ge=1)] = None,
+    then_from: Annotated[int | None, Query(ge=0)] = None,
+    then_to: Annotated[int | None, Query(ge=1)] = None,
     range_: Annotated[str | None, Header(alias="range")] = None,
 ) -> Response:
-    """The take from exactly that sample on, as WAV. Answers byte ranges (RFC 9110 section 14)."""
-    stretch = room.listening.sound(take_id, from_sample, to_sample)
+    """The take from exactly that sample on, as WAV; with `then`, another part right after it. Answers byte ranges
+    (RFC 9110 section 14).
+    """
+    then = (then_from, then_to) if then_from is not None and then_to is not None else None
+    stretch = room.listening.sound(take_id, from_sample, to_sample, then)
     headers = {"Accept-Ranges": "bytes", **_FOR_EVER}
     first, last = 0, stretch.size
     status = 200

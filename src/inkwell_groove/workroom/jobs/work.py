@@ -17,11 +17,13 @@ from inkwell_groove.core.probe import probe
 from inkwell_groove.core.sealing.album import seal_album
 from inkwell_groove.core.sealing.order import SealOrder
 from inkwell_groove.core.sound import SoundFormat
-from inkwell_groove.core.soundfiles import FileReader, Stretch
-from inkwell_groove.core.tracks.finder import find_tracks
+from inkwell_groove.core.soundfiles import FileReader
+from inkwell_groove.core.tracks.finder import known_of, tracks_in
+from inkwell_groove.core.tracks.found import FixedJoin, Settings
 from inkwell_groove.core.transfer.compare import compare as compare_takes
 from inkwell_groove.core.transfer.joining import write_joined
 from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place, sha256_of, sync_file
+from inkwell_groove.workroom.heard import heard_of
 from inkwell_groove.workroom.jobs.pool import Progress
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME
 
@@ -228,20 +230,25 @@ def _copy(source: BinaryIO, out: BinaryIO, size: int, progress: Progress) -> Non
 def find(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     """Finds tracks within the side's stretch of its take.
 
-    Arguments: media_root, sha256, name, side_start_sample, side_end_sample, count, durations_s.
+    Arguments: media_root, sha256, name, side_start_sample, side_end_sample, count, durations_s, settings, fixed.
     """
     media = MediaStore(Path(arguments["media_root"]))
-    with FileReader(media.take(arguments["sha256"]), name=arguments["name"]) as reader:
-        start = arguments.get("side_start_sample") or 0
-        end = arguments.get("side_end_sample")
-        end = reader.format.samples if end is None else end
-        found = find_tracks(
-            Stretch(reader, start, end),
-            count=arguments.get("count"),
-            durations_s=arguments.get("durations_s"),
-            progress=lambda share: progress(0.95 * share, "listening for gaps"),
-        )
-    return found.moved(start).model_dump(mode="json")
+    known = known_of(
+        count=arguments.get("count"),
+        durations_s=arguments.get("durations_s"),
+        settings=Settings.model_validate(arguments.get("settings") or {}),
+        fixed=[FixedJoin.model_validate(one) for one in arguments.get("fixed") or ()],
+    )
+    start, heard = heard_of(
+        media,
+        arguments["sha256"],
+        arguments["name"],
+        arguments.get("side_start_sample") or 0,
+        arguments.get("side_end_sample"),
+        progress=lambda share: progress(0.9 * share, "listening to the side"),
+    )
+    progress(0.92, "fitting what was heard to what is known")
+    return tracks_in(heard, known).moved(start).model_dump(mode="json")
 
 
 def seal(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:

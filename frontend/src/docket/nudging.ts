@@ -1,0 +1,24 @@
+import { useEffect } from "react";
+
+/** By how much the arrow keys move what is chosen. */
+export const NUDGES = [
+  { modifier: "", ms: 10 },
+  { modifier: "Shift+", ms: 100 },
+  { modifier: "Alt+", ms: 1 },
+] as const;
+
+/** While R is held, later joins are carried along. */
+export function useCarryKey(setCarry: (held: boolean) => void): void {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.key.toLowerCase() === "r" && !event.ctrlKey && !event.metaKey && !(event.target instanceof HTMLInputElement))
+        setCarry(event.type === "keydown");
+    };
+    window.addEventListener("keydown", onKey);
+    window.addEventListener("keyup", onKey);
+    return () => {
+      window.removeEventListener("keydown", onKey);
+      window.removeEventListener("keyup", onKey);
+    };
+  }, [setCarry]);
+}
