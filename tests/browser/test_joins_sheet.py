@@ -110,7 +110,7 @@ def test_durations_are_laid_joins_dragged_and_signed_off_and_the_files_are_cut_t
     server.post(f"/dockets/{docket['id']}/seal")
     server.wait_for_jobs()
     package = server.get(f"/dockets/{docket['id']}")["packages"][0]
-    archive = zipfile.ZipFile(io.BytesIO(server.api.get(f"/packages/{package['id']}/download").content))
+    archive = zipfile.ZipFile(io.BytesIO(server.api.get(f"/packages/{package['id']}/package.zip").content))
     files = sorted(name for name in archive.namelist() if name.endswith(".flac"))
     take, _ = soundfile.read(str(tmp_path / "side.wav"), dtype="int16")
     for index, (name, (start, end)) in enumerate(zip(files, cuts, strict=True)):
