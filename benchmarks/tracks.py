@@ -20,7 +20,8 @@ import soundfile
 from scipy.optimize import minimize
 
 from benchmarks.music import RATE_HZ, pieces
-from benchmarks.sides import SITUATIONS, Truth, make
+from benchmarks.sides import Truth
+from benchmarks.situations import SITUATIONS, make
 from inkwell_groove.core.tracks.finder import arranged, fitted, ground_of, known_of, places_of
 from inkwell_groove.core.tracks.found import FoundTracks
 from inkwell_groove.core.tracks.hearing import hear

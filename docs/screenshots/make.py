@@ -12,6 +12,8 @@ VIEWS = {
     "shelf": "/",
     "intake": "/dockets/1/intake",
     "tracks": "/dockets/1/tracks",
+    "joins": "/dockets/1/tracks?view=joins&side=2",
+    "catalogue": "/dockets/1/tracks?view=catalogue",
     "describe": "/dockets/1/describe",
     "artwork": "/dockets/1/artwork",
     "seal": "/dockets/1/seal",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+import numpy.typing as npt
 import pytest
 import soxr
 
@@ -18,13 +19,19 @@ from tests.sounds import ArrayReader, record_side
 
 RATE_HZ = 22_050
 
+Sound = npt.NDArray[np.float32]
 Demo = tuple[Heard, SideTruth]
 
 
 @pytest.fixture(scope="module")
-def both_sides() -> list[Demo]:
-    sides = [make_side(script, rate_hz=RATE_HZ) for script in LANTERNS]
-    return [(hear(ArrayReader(audio.astype(np.float32), RATE_HZ, "f32")), truth) for audio, truth in sides]
+def recordings() -> list[tuple[Sound, SideTruth]]:
+    made = [make_side(script, rate_hz=RATE_HZ) for script in LANTERNS]
+    return [(audio.astype(np.float32), truth) for audio, truth in made]
+
+
+@pytest.fixture(scope="module")
+def both_sides(recordings: list[tuple[Sound, SideTruth]]) -> list[Demo]:
+    return [(hear(ArrayReader(audio, RATE_HZ, "f32")), truth) for audio, truth in recordings]
 
 
 @pytest.fixture(params=[0, 1], ids=["side A", "side B"])
@@ -130,10 +137,12 @@ def test_a_longer_least_gap_or_track_gives_fewer_joins(both_sides: list[Demo]) -
 
 
 @pytest.mark.parametrize("change", ["96 kHz", "one channel", "6 dB softer", "a channel turned over"])
-def test_the_joins_are_the_same_whatever_the_recording_is_like(change: str, both_sides: list[Demo]) -> None:
+def test_the_joins_are_the_same_whatever_the_recording_is_like(
+    change: str, both_sides: list[Demo], recordings: list[tuple[Sound, SideTruth]]
+) -> None:
     """Within 5 ms, as promised."""
     heard, truth = both_sides[1]
-    audio, rate_hz = make_side(LANTERNS[1], rate_hz=RATE_HZ)[0].astype(np.float32), RATE_HZ
+    audio, rate_hz = recordings[1][0], RATE_HZ
     if change == "96 kHz":
         audio, rate_hz = soxr.resample(audio, RATE_HZ, 96_000), 96_000
     elif change == "one channel":
@@ -150,11 +159,11 @@ def test_the_joins_are_the_same_whatever_the_recording_is_like(change: str, both
         assert one.end_sample / RATE_HZ == pytest.approx(other.end_sample / rate_hz, abs=0.005)
 
 
-def test_two_sides_in_one_take_are_told_apart() -> None:
+def test_two_sides_in_one_take_are_told_apart(recordings: list[tuple[Sound, SideTruth]]) -> None:
     """Between them the deck alone is heard, far quieter than any groove."""
     rng = np.random.default_rng(3)
     deck = (rng.standard_normal((RATE_HZ * 6, 2)) * 2e-5).astype(np.float32)
-    audio = [make_side(script, rate_hz=RATE_HZ)[0].astype(np.float32) for script in LANTERNS]
+    audio = [sound for sound, _ in recordings]
     durations = [track.duration_s for script in LANTERNS for track in script.tunes]
     both = np.concatenate([audio[0], deck, audio[1]])
     found = find_tracks(ArrayReader(both, RATE_HZ, "f32"), durations_s=durations)

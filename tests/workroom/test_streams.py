@@ -127,7 +127,7 @@ def test_a_byte_too_many_is_refused_and_none_of_its_piece_is_written(tmp_path: P
 def stretch(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> WavStretch:
     path = tmp_path_factory.mktemp("stretch") / "take.wav"
     write(path, noise(150_000, bits=16) / 2.0**31, subtype=request.param)
-    return WavStretch(path, "take.wav", probe(path), 1_234, 140_000)
+    return WavStretch(path, "take.wav", probe(path), ((1_234, 60_000), (60_000, 140_000)))
 
 
 @settings(max_examples=60)

@@ -15,7 +15,7 @@ import type { WaveformSource } from "../waveform/source";
 import { useSize } from "../waveform/useSource";
 import { clock } from "../words/figures";
 import { Trouble } from "../words/Trouble";
-import { NUDGES, useCarryKey } from "./nudging";
+import { NUDGES, Pace, useCarryKey } from "./nudging";
 import { TracksMargin } from "./TracksMargin";
 import { firstNumber as firstNumberOf, sideName } from "./useDocket";
 import { usePlanEditing } from "./usePlanEditing";
@@ -32,6 +32,7 @@ interface Props {
 
 const LOUPE_PX = 230;
 const NEW_VIEW_S = 8;
+const FOLLOW_MS = 250;
 
 /** One side at work: page, loupe, margin, and the keys for all of it. */
 export function SideWork({ docket, side, take, plan: planView, title, source, loaded }: Props) {
@@ -40,6 +41,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
   const [params, setParams] = useSearchParams();
   const { samples, rate_hz: rateHz } = source.index;
   const editing = usePlanEditing(docket.id, side);
+  const [following] = useState(() => new Pace(FOLLOW_MS));
   const [tried, setTried] = useState<FoundTracks | null>(null);
   const plan = editing.ahead ?? planView.plan;
   const tracks = useMemo(() => plan.tracks ?? [], [plan]);
@@ -84,6 +86,19 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     const to = clamp(Math.round(sample), room(plan, edge, carried));
     if (to !== edge.sample) editing.edit.mutate({ edit: moveTo(edge, to, carried), ahead: preview(plan, edge, to, carried) });
   };
+  // While it plays, what is heard follows what is dragged: a start from there on, an end up to there.
+  const follow = (edge: Edge, sample: number) => {
+    if (hearing?.playing && following.isDue()) hearAt(edge, sample);
+  };
+  const hearAt = (edge: Edge, sample: number) =>
+    edge.kind === "end" ? hear(Math.max(0, sample - 2 * rateHz), sample) : hear(sample, sample + 3 * rateHz);
+  const sign = () => {
+    if (!chosen) return;
+    editing.edit.mutate({ edit: { op: "sign off", track_key: chosen.key, edge: chosen.kind === "end" ? "end" : "start", signed: !chosen.locked } });
+    if (!chosen.locked) step(1);
+  };
+  const snap = (to: "quietest moment" | "zero crossing") =>
+    chosen && editing.snap.mutate({ track_key: chosen.key, edge: chosen.kind === "end" ? "end" : "start", to });
   const nudge = (ms: number) => chosen && move(chosen, chosen.sample + (ms * rateHz) / 1000, carry);
   const step = (by: 1 | -1) => {
     const at = edges.findIndex((edge) => sameEdge(edge, chosen));
@@ -114,6 +129,8 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
       { label: `Nudge by +${ms} ms`, keys: [`${modifier}ArrowRight`], perform: () => nudge(ms), disabled: !chosen },
     ]),
     { label: "Carry the rest along while held", keys: ["R"], perform: () => undefined },
+    { label: "Sign off and go to the next", keys: ["Enter"], perform: sign, disabled: !chosen },
+    { label: "To the quietest moment near", keys: ["Q"], perform: () => snap("quietest moment"), disabled: !chosen },
     { label: "Add a join at the cursor", keys: ["J"], perform: addJoin, disabled: cursor === null },
     { label: "Make the selection a track", keys: ["T"], perform: addTrack, disabled: !selection },
     { label: "Remove the join", keys: ["Delete", "Backspace"], perform: removeJoin, disabled: !chosen },
@@ -145,6 +162,8 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
           onLineSeconds={setOwnLine}
           onChoose={choose}
           onNudge={nudge}
+          onSign={sign}
+          onSnap={snap}
           onAdd={addJoin}
           onRemove={removeJoin}
           onHear={hear}
@@ -200,7 +219,9 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
           onMove={(edge, sample, carried) => {
             choose(edge, false);
             move(edge, sample, carried);
+            if (hearing?.playing) hearAt(edge, sample);
           }}
+          onDrag={follow}
           onCursor={(sample) => setPlace({ at: String(sample), edge: null })}
         />
         <Status onAddTrack={addTrack} chosen={chosen} cursor={cursor} selection={selection} rateHz={rateHz} firstNumber={firstNumber} carry={carry} />

@@ -32,6 +32,8 @@ interface Props {
   onAdd: () => void;
   onRemove: () => void;
   onHear: (from: number, to?: number | null) => void;
+  onSign: () => void;
+  onSnap: (to: "quietest moment" | "zero crossing") => void;
   onTry: (found: FoundTracks | null) => void;
 }
 
@@ -78,7 +80,10 @@ export function TracksMargin(props: Props) {
           </label>
           <div className="mt-2 flex flex-wrap gap-2">
             <button type="button" className="press" onClick={() => props.onHear(Math.max(0, chosen.sample - 3 * rateHz), chosen.sample + 3 * rateHz)}>Hear across</button>
-            <button type="button" className="press" onClick={props.onRemove}>{chosen.index === 0 && chosen.kind === "start" ? "Remove track" : "Remove join"}</button>
+            <button type="button" className="press" onClick={props.onSign}>{chosen.locked ? "Take the sign-off back" : "Sign off"}</button>
+            <button type="button" className="press" disabled={chosen.locked} onClick={() => props.onSnap("quietest moment")}>Quietest</button>
+            <button type="button" className="press" disabled={chosen.locked} onClick={() => props.onSnap("zero crossing")}>Zero</button>
+            <button type="button" className="press" disabled={chosen.locked} onClick={props.onRemove}>{chosen.index === 0 && chosen.kind === "start" ? "Remove track" : "Remove join"}</button>
           </div>
         </>
       )}

@@ -22,3 +22,17 @@ export function useCarryKey(setCarry: (held: boolean) => void): void {
     };
   }, [setCarry]);
 }
+
+/** Says no more often than every so many milliseconds that it is time. */
+export class Pace {
+  private last = 0;
+
+  constructor(private readonly ms: number) {}
+
+  isDue(): boolean {
+    const now = performance.now();
+    if (now - this.last < this.ms) return false;
+    this.last = now;
+    return true;
+  }
+}

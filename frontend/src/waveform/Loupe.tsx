@@ -28,6 +28,8 @@ interface Props {
   onChoose: (edge: Edge) => void;
   onMove: (edge: Edge, sample: number, carry: boolean) => void;
   onCursor: (sample: number) => void;
+  /** While an edge is being dragged: where it is now. */
+  onDrag: (edge: Edge, sample: number) => void;
 }
 
 type Gesture = { kind: "edge"; edge: Edge; sample: number; carry: boolean } | { kind: "pan"; x: number; view: LoupeView; moved: boolean };
@@ -103,7 +105,9 @@ export function Loupe(props: Props) {
       event.currentTarget.style.cursor = near(x) ? "ew-resize" : "grab";
     } else if (gesture.kind === "edge") {
       const carry = props.carry || gesture.carry;
-      setGesture({ ...gesture, carry, sample: clamp(sampleAtX(x), room(plan, gesture.edge, carry)) });
+      const sample = clamp(sampleAtX(x), room(plan, gesture.edge, carry));
+      setGesture({ ...gesture, carry, sample });
+      if (sample !== gesture.sample) props.onDrag(gesture.edge, sample);
     } else if (gesture.moved || Math.abs(x - gesture.x) > 3) {
       setGesture({ ...gesture, moved: true });
       onView(shift(gesture.view, gesture.x - x, width, samples));

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.plan import Plan
 from inkwell_groove.core.sound import SoundFormat
+from inkwell_groove.core.tracks.laying import halves
 from inkwell_groove.core.transfer.compare import Comparison
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
@@ -91,16 +92,18 @@ class Takes(Part):
                 raise Conflict(
                     f"{side_label(other)} has this take already", where=take.name, remedy="Move its tracks instead"
                 )
+            plan = plan_of(take.side)
+            before, after = halves(plan, at_sample) if plan is not None else (None, None)
             second = copy_of(take)
             second.side_start_sample, second.side_end_sample = at_sample, None
             self.add(session, other, second, who=who)
             if other.chosen_take_id != second.id:
                 self._choose(session, other, second, who)
-                self._plans.ask_to_find(session, other, Knowledge(), who=who)
+                self._plans.ask_to_find(session, other, Knowledge(durations_s=after), who=who)
             take.side_end_sample = at_sample
             if take.side.chosen_take_id == take.id:
                 self._choose(session, take.side, take, who)
-                self._plans.ask_to_find(session, take.side, Knowledge(), who=who)
+                self._plans.ask_to_find(session, take.side, Knowledge(durations_s=before), who=who)
             ledger.record(
                 session,
                 who=who,

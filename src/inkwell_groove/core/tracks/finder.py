@@ -170,7 +170,7 @@ def arranged(ground: Ground, places: Places, known: Known) -> tuple[Arrangement,
         more = pointed_at(ground.heard, ground.change, joins, first.start_s, last.end_s, lengths)
         joins = sorted([*joins, *more], key=lambda join: join.start_s)
     arrangement = arrange(joins, first.start_s, last.end_s, replace(known, speed=places.turns_speed))
-    return arrangement, edges_of(arrangement, first, last, known.durations_s)
+    return arrangement, edges_of(arrangement, first, last, known.durations_s, ground.noise.flutter)
 
 
 def _with_fixed(places: Places, fixed: Sequence[FixedJoin]) -> tuple[Join, Join, list[Join]]:

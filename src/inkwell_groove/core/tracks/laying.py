@@ -70,3 +70,14 @@ def laid(plan: Plan, found: FoundTracks, catalogue_s: tuple[float | None, ...], 
         turn_overs=tuple(side.start_sample for side in found.sides[1:]),
     )
     return with_tracks(plan, tuple(spans)).model_copy(update={"heard": heard})
+
+
+def halves(plan: Plan, at_sample: int) -> tuple[list[float | None] | None, list[float | None] | None]:
+    """The catalogue's durations of the tracks before a turn-over and of those after it; None where none are known."""
+    if not plan.heard.catalogue_s:
+        return None, None
+    parts: tuple[list[float | None], list[float | None]] = ([], [])
+    for track in plan.tracks:
+        told = None if track.listed is None else plan.heard.catalogue_s[track.listed]
+        parts[track.start_sample >= at_sample].append(told)
+    return parts[0] or None, parts[1] or None

@@ -11,17 +11,18 @@ from inkwell_groove.core.tracks.candidates import Join
 from inkwell_groove.core.tracks.found import FoundEdge
 
 # The log-odds that an end is within 0.5 s, fitted by `groove bench tracks --fit` on other sides than those it reports.
-_CONSTANT = 2.2
+_CONSTANT = 2.4
 _WEIGHTS = {
-    "posterior": 0.35,
-    "change": -1.7,
+    "posterior": 0.4,
+    "change": -2.2,
     "applause": 0.0,
-    "fade_s": -0.15,
-    "residue_db": -0.1,
-    "off_s": -0.17,
-    "untold_odds": 0.05,
-    "untold_brevity_s": -0.85,
-    "outer": 0.6,
+    "fade_s": -0.1,
+    "residue_db": -0.3,
+    "off_s": -0.1,
+    "untold_odds": 0.0,
+    "untold_brevity_s": -1.25,
+    "outer": 0.0,
+    "flutter": -5.5,
 }
 _MUCH = 0.3
 _USUAL_GAP_S = 2.0  # of records (common practice)
@@ -38,6 +39,7 @@ class Edge:
     posterior: float
     off_s: float | None  # the length's difference from the catalogue's, after speed
     outer: bool
+    flutter: float  # of the side's noise: what swells and sinks with every turn hides an end
 
     @property
     def features(self) -> tuple[float, ...]:
@@ -56,6 +58,7 @@ class Edge:
             if self.outer or self.off_s is not None or gap is None
             else max(0.0, _USUAL_GAP_S - gap.length_s),
             "outer": float(self.outer),
+            "flutter": min(1.0, self.flutter),
         }
         return tuple(values[name] for name in FEATURES)
 
@@ -94,7 +97,7 @@ def _reason(edge: Edge) -> str:
 
 
 def edges_of(
-    arrangement: Arrangement, first: Join, last: Join, durations_s: Sequence[float | None] | None
+    arrangement: Arrangement, first: Join, last: Join, durations_s: Sequence[float | None] | None, flutter: float
 ) -> list[tuple[Edge, Edge]]:
     """For each track its start and its end, with all that is known of them."""
     joins = [first, *arrangement.joins, last]
@@ -110,8 +113,8 @@ def edges_of(
         off = None if told is None else length * speed - told
         out.append(
             (
-                Edge(before, "start", posteriors[number], off, number == 0),
-                Edge(after, "end", posteriors[number + 1], off, number + 1 == len(arrangement.listed)),
+                Edge(before, "start", posteriors[number], off, number == 0, flutter),
+                Edge(after, "end", posteriors[number + 1], off, number + 1 == len(arrangement.listed), flutter),
             )
         )
     return out
