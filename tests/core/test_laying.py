@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from inkwell_groove.core.plan import EdgeNote, Heard, Plan, TrackSpan
+from inkwell_groove.core.plan import EdgeNote, Plan, SideFound, TrackSpan
 from inkwell_groove.core.tracks.found import FixedJoin, FoundEdge, FoundSide, FoundTrack, FoundTracks
 from inkwell_groove.core.tracks.laying import fixed_joins, halves, laid
 
@@ -42,7 +42,7 @@ def test_tracks_keep_their_keys_and_what_was_kept_its_sample_and_its_note() -> N
     assert [(track.key, track.start_sample) for track in new.tracks] == [("a", 1_500), ("b", 2_600), ("c", 4_500)]
     assert new.tracks[0].start == SIGNED
     assert new.tracks[1].start == EdgeNote(confidence=0.8, reason="gap 2 s")
-    assert new.heard == Heard(
+    assert new.found == SideFound(
         catalogue_s=(0.6, None), speed_ratio=1.01, speed_from="turns", floor_dbfs=-60.0, turn_overs=(5_000,)
     )
 
@@ -52,7 +52,7 @@ def test_a_turn_over_divides_the_durations_too() -> None:
         span(key, 1_000 + 2_000 * number, 2_900 + 2_000 * number).model_copy(update={"listed": listed})
         for number, (key, listed) in enumerate((("a", 1), ("b", None), ("c", 0)))
     )
-    side = plan(*tracks, heard=Heard(catalogue_s=(10.0, 20.0)))
+    side = plan(*tracks, found=SideFound(catalogue_s=(10.0, 20.0)))
     assert halves(side, 4_000) == ([20.0, None], [10.0])
     assert halves(side, 1_000) == (None, [20.0, None, 10.0])
     assert halves(plan(*tracks), 4_000) == (None, None)

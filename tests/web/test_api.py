@@ -368,6 +368,13 @@ def test_finding_again_keeps_what_was_set_by_hand_and_what_is_signed_off(server:
     assert free[1]["start_sample"] == pytest.approx(tracks[1]["start_sample"], abs=2)
 
 
+def test_what_cannot_be_known_of_a_side_is_refused_at_once(server: Server, docket: Any) -> None:
+    path = f"/sides/{first_side(docket)['id']}/find-tracks"
+    refused(server.api.post(path, json={"durations_s": [12, -3]}), 422, "between 0 and 86,400 s")
+    refused(server.api.post(path, json={"durations_s": []}), 422, "0 tracks cannot be")
+    refused(server.api.post(path, json={"count": 2, "durations_s": [1.0]}), 422, "2 tracks are asked for")
+
+
 def test_what_would_be_found_is_told_and_nothing_changed(server: Server, docket: Any) -> None:
     side = first_side(docket)
     tried = server.post(f"/sides/{side['id']}/preview-tracks", {"settings": {"min_gap_s": 5}})

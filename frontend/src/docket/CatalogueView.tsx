@@ -16,22 +16,22 @@ interface Props {
 
 /** What was found beside what the catalogue says: durations, their difference after speed, and both as a picture. */
 export function CatalogueView({ docket, side, plan, rateHz, title }: Props) {
-  const { heard } = plan.plan;
+  const { found } = plan.plan;
   const rows = comparison(plan.plan, rateHz);
   const firstNumber = firstNumberOf(docket, side);
   const titleOf = (key: string | null) => side.tracks.find((line) => line.key === key)?.title ?? "";
   return (
     <Desk title={title} margin={<SpeedMargin plan={plan} />}>
-      {heard.catalogue_s.length === 0 ? (
+      {found.catalogue_s.length === 0 ? (
         <p className="max-w-[60ch] p-8">
           No durations are known for this side. Give them on its page, under “Find the tracks”, one line each; then what was found is held against them here.
         </p>
       ) : (
         <div className="h-full overflow-auto p-5">
-          <Picture rows={rows} />
+          <Picture rows={rows} first={firstNumber} told={!!found.speed_ratio} />
           <table className="mt-5 w-full max-w-[46rem] text-[13.5px]">
             <thead>
-              <tr className="quiet text-left"><th className="font-normal">found</th><th className="font-normal">title</th><th className="text-right font-normal">lasts</th><th className="text-right font-normal">at its true speed</th><th className="text-right font-normal">catalogue</th><th className="text-right font-normal">difference</th></tr>
+              <tr className="quiet text-left"><th className="font-normal">found</th><th className="font-normal">title</th><th className="text-right font-normal">lasts</th><th className="text-right font-normal">{found.speed_ratio ? "at its true speed" : "speed unknown"}</th><th className="text-right font-normal">catalogue</th><th className="text-right font-normal">difference</th></tr>
             </thead>
             <tbody>
               {rows.map((row) => (
@@ -56,7 +56,7 @@ export function CatalogueView({ docket, side, plan, rateHz, title }: Props) {
 }
 
 /** Two strips on one scale, each track joined to what the catalogue says of it: a swap crosses, a missing one hangs. */
-function Picture({ rows }: { rows: readonly Row[] }) {
+function Picture({ rows, first, told }: { rows: readonly Row[]; first: number; told: boolean }) {
   const found = placed(rows.filter((row) => row.index !== null).sort((a, b) => (a.index ?? 0) - (b.index ?? 0)), (row) => row.trueS ?? 0);
   const stated = placed(rows.filter((row) => row.listed !== null).sort((a, b) => (a.listed ?? 0) - (b.listed ?? 0)), (row) => row.statedS ?? row.trueS ?? 60);
   const total = Math.max(1, ...[...found, ...stated].map(({ to }) => to));
@@ -68,13 +68,13 @@ function Picture({ rows }: { rows: readonly Row[] }) {
         if (!other) return null;
         return <path key={`line ${row.index}`} d={`M${x((from + to) / 2)} 54 C${x((from + to) / 2)} 75 ${x((other.from + other.to) / 2)} 75 ${x((other.from + other.to) / 2)} 96`} fill="none" className={row.doubted ? "stroke-error" : "stroke-primary"} strokeWidth={row.doubted ? 2.5 : 1.5} strokeDasharray={row.doubted ? "6 4" : undefined} />;
       })}
-      {[...found.map((one) => ({ ...one, y: 18, label: `${(one.row.index ?? 0) + 1}` })), ...stated.map((one) => ({ ...one, y: 96, label: `${(one.row.listed ?? 0) + 1}` }))].map(({ row, from, to, y, label }) => (
+      {[...found.map((one) => ({ ...one, y: 18, label: `${(one.row.index ?? 0) + first}` })), ...stated.map((one) => ({ ...one, y: 96, label: `${(one.row.listed ?? 0) + 1}` }))].map(({ row, from, to, y, label }) => (
         <g key={`${y} ${label}`}>
           <rect x={x(from) + 1} y={y} width={Math.max(2, x(to - from) - 2)} height={36} className={row.doubted || row.index === null || row.listed === null ? "fill-base-300 stroke-error" : "fill-base-300 stroke-primary"} strokeWidth={1.5} />
           <text x={x(from) + 8} y={y + 23} className="figure fill-base-content" fontSize={18}>{label}</text>
         </g>
       ))}
-      <text x={0} y={13} className="fill-base-content" fontSize={16}>found, at its true speed</text>
+      <text x={0} y={13} className="fill-base-content" fontSize={16}>{told ? "found, at its true speed" : "found, as it ran"}</text>
       <text x={0} y={147} className="fill-base-content" fontSize={16}>catalogue</text>
     </svg>
   );
@@ -90,7 +90,7 @@ function placed(rows: readonly Row[], length: (row: Row) => number): { row: Row;
 }
 
 function SpeedMargin({ plan }: { plan: PlanView }) {
-  const { speed_ratio: ratio, speed_from: from, counts_gap: countsGap } = plan.plan.heard;
+  const { speed_ratio: ratio, speed_from: from, counts_gap: countsGap } = plan.plan.found;
   const off = ratio ? (ratio - 1) * 100 : 0;
   return (
     <>

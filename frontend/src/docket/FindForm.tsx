@@ -32,7 +32,7 @@ const SLIDERS: readonly [keyof Settings, string, number, number, number, string]
 
 /** What is known of a side's tracks, and the machine asked to find them with it. */
 export function FindForm({ sideId, plan, carrierFormat, editing, onTry }: Props) {
-  const stated = plan.plan.heard.catalogue_s;
+  const stated = plan.plan.found.catalogue_s;
   const [known, setKnown] = useState<Known>(stated.length ? "durations" : "count");
   const [count, setCount] = useState("");
   const [text, setText] = useState(() => stated.map((value) => (value === null ? "-" : shortClock(value))).join("\n"));

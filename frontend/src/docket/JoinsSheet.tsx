@@ -164,7 +164,7 @@ export function JoinsSheet({ docket, side, take, plan: planView, title, source, 
               source={source}
               loaded={loaded}
               theme={theme}
-              floorDbfs={plan.heard.floor_dbfs ?? null}
+              floorDbfs={plan.found.floor_dbfs ?? null}
               isChosen={join === chosen}
               isPlaying={!!hearing?.playing && join.id === playingId}
               part={part}

@@ -40,7 +40,7 @@ interface Props {
 /** Beside page and loupe: the tracks as a list, the chosen edge, and what the machine can be asked. */
 export function TracksMargin(props: Props) {
   const { plan, chosen, firstNumber, editing, rateHz } = props;
-  const turnOver = plan.plan.heard.turn_overs[0];
+  const turnOver = plan.plan.found.turn_overs[0];
   const sides = sidesOf(props.docket);
   const next = sides[sides.indexOf(props.side) + 1];
   const divide = useMutation({

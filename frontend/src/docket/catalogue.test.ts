@@ -10,7 +10,7 @@ describe("found against the catalogue", () => {
   const plan = {
     ...emptyPlan(1_000_000),
     tracks: [track("a", 0, 60_000, 0), track("b", 62_000, 160_000, 2), track("c", 170_000, 200_000, null)],
-    heard: { ...emptyPlan(1).heard, catalogue_s: [60.6, 99, 80], speed_ratio: 1.01 },
+    found: { ...emptyPlan(1).found, catalogue_s: [60.6, 99, 80], speed_ratio: 1.01 },
   };
 
   it("holds lengths at the nominal speed against what is stated", () => {

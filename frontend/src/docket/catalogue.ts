@@ -19,7 +19,7 @@ const DOUBTED_S = 6;
 
 /** Found and stated durations side by side, the found ones at the carrier's nominal speed. */
 export function comparison(plan: Plan, rateHz: number): Row[] {
-  const { catalogue_s: stated, speed_ratio: speed, counts_gap: countsGap } = plan.heard;
+  const { catalogue_s: stated, speed_ratio: speed, counts_gap: countsGap } = plan.found;
   const tracks = plan.tracks ?? [];
   const rows: Row[] = tracks.map((track, index) => {
     const next = tracks[index + 1]?.start_sample;

@@ -15,6 +15,6 @@ export const emptyPlan = (samples: number): Plan => ({
   lead_samples: 0,
   tail_samples: 0,
   fade_samples: 0,
-  heard: { catalogue_s: [], counts_gap: false, disbelieved: [], turn_overs: [] },
+  found: { catalogue_s: [], counts_gap: false, disbelieved: [], turn_overs: [] },
   tracks: [],
 });

@@ -71,7 +71,7 @@ class TrackSpan(BaseModel):
         return self.end_sample - self.start_sample
 
 
-class Heard(BaseModel):
+class SideFound(BaseModel):
     """What finding the tracks told of the side besides their places."""
 
     model_config = ConfigDict(frozen=True)
@@ -101,7 +101,7 @@ class Plan(BaseModel):
     lead_samples: int = Field(default=0, ge=0, description="How much quiet before each track is kept with it.")
     tail_samples: int = Field(default=0, ge=0, description="How much after its end, where gaps are left out.")
     fade_samples: int = Field(default=0, ge=0, description="Over how much sound a cut is faded; 0 for none.")
-    heard: Heard = Heard()
+    found: SideFound = SideFound()
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:

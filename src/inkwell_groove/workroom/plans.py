@@ -103,7 +103,12 @@ class Plans(Part):
         return view
 
     def find_tracks(self, side_id: int, known: Knowledge, *, who: str) -> JobView:
-        """Asks for the job that finds the side's tracks. Raises Conflict where the side has no take."""
+        """Asks for the job that finds the side's tracks. Raises Conflict where the side has no take, Refused for what
+        cannot be known.
+        """
+        from inkwell_groove.core.tracks.finder import known_of  # takes most of a second to load, once
+
+        known_of(count=known.count, durations_s=known.durations_s)
         with self._database.begin() as session:
             side = side_row(session, side_id, lock=True)
             if side.chosen_take is None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from inkwell_groove.core.plan import EdgeNote, Heard, Plan, TrackSpan, with_tracks
+from inkwell_groove.core.plan import EdgeNote, Plan, SideFound, TrackSpan, with_tracks
 from inkwell_groove.core.tracks.found import FixedJoin, FoundEdge, FoundTracks
 
 _SAME_SAMPLES = 2  # seconds as floats may be a sample off
@@ -60,7 +60,7 @@ def laid(plan: Plan, found: FoundTracks, catalogue_s: tuple[float | None, ...], 
                 listed=track.listed,
             )
         )
-    heard = Heard(
+    facts = SideFound(
         catalogue_s=catalogue_s,
         speed_ratio=found.speed_ratio,
         speed_from=found.speed_from,
@@ -69,15 +69,15 @@ def laid(plan: Plan, found: FoundTracks, catalogue_s: tuple[float | None, ...], 
         floor_dbfs=found.floor_dbfs,
         turn_overs=tuple(side.start_sample for side in found.sides[1:]),
     )
-    return with_tracks(plan, tuple(spans)).model_copy(update={"heard": heard})
+    return with_tracks(plan, tuple(spans)).model_copy(update={"found": facts})
 
 
 def halves(plan: Plan, at_sample: int) -> tuple[list[float | None] | None, list[float | None] | None]:
     """The catalogue's durations of the tracks before a turn-over and of those after it; None where none are known."""
-    if not plan.heard.catalogue_s:
+    if not plan.found.catalogue_s:
         return None, None
     parts: tuple[list[float | None], list[float | None]] = ([], [])
     for track in plan.tracks:
-        told = None if track.listed is None else plan.heard.catalogue_s[track.listed]
+        told = None if track.listed is None else plan.found.catalogue_s[track.listed]
         parts[track.start_sample >= at_sample].append(told)
     return parts[0] or None, parts[1] or None
