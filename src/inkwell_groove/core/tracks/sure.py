@@ -20,7 +20,7 @@ _WEIGHTS = {
     "residue_db": -0.3,
     "off_s": -0.1,
     "untold_odds": 0.0,
-    "untold_brevity_s": -1.25,
+    "untold_brevity_s": -4.0,  # steeper than fitted (-1.25): where nothing else tells, a rest must be doubtful
     "outer": 0.0,
     "flutter": -5.5,
 }
