@@ -368,6 +368,30 @@ def test_finding_again_keeps_what_was_set_by_hand_and_what_is_signed_off(server:
     assert free[1]["start_sample"] == pytest.approx(tracks[1]["start_sample"], abs=2)
 
 
+def test_a_turn_over_is_found_and_divides_the_take_and_the_durations(server: Server, tmp_path: Path) -> None:
+    record_side(tmp_path / "side.wav")
+    side, rate_hz = soundfile.read(str(tmp_path / "side.wav"), dtype="int16", always_2d=True)
+    deck = np.zeros((10 * rate_hz, side.shape[1]), np.int16)
+    soundfile.write(str(tmp_path / "both.wav"), np.concatenate([side, deck, side]), rate_hz)
+    docket_id = server.open_docket("T-turned")["id"]
+    server.upload(docket_id, tmp_path / "both.wav")
+    server.wait_for_jobs()
+    first, second = server.get(f"/dockets/{docket_id}")["carriers"][0]["sides"]
+    server.post(f"/sides/{first['id']}/find-tracks", {"durations_s": [12, 14, 11, 12, 14, 11]})
+    server.wait_for_jobs()
+    (turned,) = first_side(server.get(f"/dockets/{docket_id}"))["plan"]["plan"]["found"]["turn_overs"]
+    assert len(side) < turned < len(side) + len(deck)
+    take = first["takes"][0]["id"]
+    place = {"other_side_id": second["id"], "at_sample": turned}
+    assert server.api.post(f"/takes/{take}/turn-over", json=place).is_success
+    server.wait_for_jobs()
+    sides = server.get(f"/dockets/{docket_id}")["carriers"][0]["sides"]
+    for one in sides:
+        assert one["plan"]["plan"]["found"]["catalogue_s"] == [12, 14, 11]
+        assert [track["listed"] for track in one["plan"]["plan"]["tracks"]] == [0, 1, 2]
+    assert [line["number"] for one in sides for line in one["tracks"]] == [1, 2, 3, 4, 5, 6]
+
+
 def test_what_cannot_be_known_of_a_side_is_refused_at_once(server: Server, docket: Any) -> None:
     path = f"/sides/{first_side(docket)['id']}/find-tracks"
     refused(server.api.post(path, json={"durations_s": [12, -3]}), 422, "between 0 and 86,400 s")

@@ -38,14 +38,17 @@ class Takes(Part):
             JobKind(COMPARE, "inkwell_groove.workroom.jobs.work:compare", lambda session, job, result: None),
         ]
 
-    def add(self, session: Session, side: Side, take: Take, *, who: str) -> None:
-        """Puts a new take on a side; it is chosen if it is the first. In the caller's transaction; wake the jobs."""
+    def add(self, session: Session, side: Side, take: Take, *, who: str, known: Knowledge | None = None) -> None:
+        """Puts a new take on a side; if it is the first it is chosen, and its tracks are found with what is known.
+
+        In the caller's transaction; wake the jobs.
+        """
         take.side = side
         session.add(take)
         session.flush()
         if side.chosen_take_id is None:
             self._choose(session, side, take, who)
-            self._plans.ask_to_find(session, side, Knowledge(), who=who)
+            self._plans.ask_to_find(session, side, known or Knowledge(), who=who)
         side.carrier.docket.changed_at = now()
 
     def choose(self, side_id: int, take_id: int, *, who: str) -> None:
@@ -95,8 +98,8 @@ class Takes(Part):
             plan = plan_of(take.side)
             before, after = halves(plan, at_sample) if plan is not None else (None, None)
             second = copy_of(take)
-            second.side_start_sample, second.side_end_sample = at_sample, None
-            self.add(session, other, second, who=who)
+            second.side_start_sample, second.side_end_sample = at_sample, take.side_end_sample
+            self.add(session, other, second, who=who, known=Knowledge(durations_s=after))
             if other.chosen_take_id != second.id:
                 self._choose(session, other, second, who)
                 self._plans.ask_to_find(session, other, Knowledge(durations_s=after), who=who)
