@@ -69,7 +69,7 @@ def test_a_nudged_join_survives_a_reload(page: Page, desk: Desk, server: Server,
     before = starts(server, docket)
     page.keyboard.press(".")
     page.keyboard.press("ArrowRight")
-    expect(page.get_by_text("Set by hand")).to_be_visible()
+    expect(page.get_by_text("Set by hand", exact=True)).to_be_visible()
     wait_for(lambda: starts(server, docket)[0] == before[0] + 441, page)
     page.reload()
     expect(page.get_by_text(f"sample {before[0] + 441:,}")).to_be_visible()

@@ -56,7 +56,7 @@ def test_a_record_goes_from_a_recorded_side_to_a_sealed_album(
     moved = found[1]["start_sample"] + round(by_px * loupe.samples_per_px())
     loupe.drag(found[1]["start_sample"], by_px)
     expect(page.get_by_role("heading", name="Start of 2")).to_be_visible()
-    expect(page.get_by_text("Set by hand")).to_be_visible()
+    expect(page.get_by_text("Set by hand", exact=True)).to_be_visible()
     start = side_of(server, docket_id)["tracks"][1]["start_sample"]
     assert abs(start - moved) <= 2 * loupe.samples_per_px()
 
