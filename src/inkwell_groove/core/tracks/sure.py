@@ -11,19 +11,22 @@ from inkwell_groove.core.tracks.candidates import Join
 from inkwell_groove.core.tracks.found import FoundEdge
 
 # The log-odds that an end is within 0.5 s, fitted by `groove bench tracks --fit` on other sides than those it reports.
-_CONSTANT = 2.4
+_CONSTANT = 3.4
 _WEIGHTS = {
-    "posterior": 0.4,
-    "change": -2.2,
+    "posterior": 0.38,
+    "change": -3.2,
     "applause": 0.0,
-    "fade_s": -0.1,
-    "residue_db": -0.3,
+    "fade_s": -0.08,
+    "residue_db": -0.5,
     "off_s": -0.1,
     "untold_odds": 0.0,
-    "untold_brevity_s": -4.0,  # steeper than fitted (-1.25): where nothing else tells, a rest must be doubtful
+    "untold_brevity_s": -5.0,  # steeper than fitted (-2.2): where nothing else tells, a rest must be doubtful
     "outer": 0.0,
-    "flutter": -5.5,
+    "flutter": -7.0,
+    "shallow": -1.6,
 }
+_ROUNDING_S = 0.5  # of printed durations
+_CLEAR_DB = 30.0  # of music over the noise: from there on an end is found as well as it can be
 _MUCH = 0.3
 _USUAL_GAP_S = 2.0  # of records (common practice)
 FEATURES = tuple(_WEIGHTS)
@@ -52,13 +55,14 @@ class Edge:
             "applause": float(self.join.kind == "applause"),
             "fade_s": min(fade, 10.0),
             "residue_db": max(0.0, min(10.0, gap.residue_db)) if gap else 0.0,
-            "off_s": min(abs(self.off_s), 6.0) if self.off_s is not None else 0.0,
+            "off_s": min(6.0, max(0.0, abs(self.off_s) - _ROUNDING_S)) if self.off_s is not None else 0.0,
             "untold_odds": 0.0 if self.outer or self.off_s is not None else max(-5.0, min(5.0, self.join.log_odds)),
             "untold_brevity_s": 0.0
             if self.outer or self.off_s is not None or gap is None
             else max(0.0, _USUAL_GAP_S - gap.length_s),
             "outer": float(self.outer),
             "flutter": min(1.0, self.flutter),
+            "shallow": max(0.0, _CLEAR_DB - gap.depth_db) / 10 if gap else 0.0,
         }
         return tuple(values[name] for name in FEATURES)
 
