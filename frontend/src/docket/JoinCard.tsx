@@ -7,7 +7,7 @@ import { drawJoin } from "../waveform/joinDrawing";
 import { type Join, joinName, type Part, reasons, standing } from "../waveform/joins";
 import type { WaveformSource } from "../waveform/source";
 import { useSize } from "../waveform/useSource";
-import { clock, percent } from "../words/figures";
+import { chance, clock } from "../words/figures";
 
 interface Props {
   join: Join;
@@ -45,7 +45,7 @@ export function JoinCard(props: Props) {
   }, [isChosen]);
   const word = standing(join);
   const gap = join.before && join.after ? (join.after.start_sample - join.before.end_sample) / rateHz : null;
-  const told = join.confidence !== null && !join.signedBy ? `, ${percent(join.confidence)}` : "";
+  const told = join.confidence !== null && !join.signedBy ? `, ${chance(join.confidence)}` : "";
   return (
     <article
       ref={card}

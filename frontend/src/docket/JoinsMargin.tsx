@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import type { PlanView } from "../api/client";
 import { type Join, joinName, type Part, reasons, standing } from "../waveform/joins";
-import { clock, percent } from "../words/figures";
+import { chance, clock } from "../words/figures";
 import type { usePlanEditing } from "./usePlanEditing";
 
 interface Props {
@@ -52,7 +52,7 @@ export function JoinsMargin(props: Props) {
             {join.before && <><dt className="quiet">ends</dt><dd className="figure text-right">{clock(join.before.end_sample, rateHz)}</dd></>}
             {join.after && <><dt className="quiet">starts</dt><dd className="figure text-right">{clock(join.after.start_sample, rateHz)}</dd></>}
           </dl>
-          <p className="mt-1">{join.signedBy ? `Signed off by ${join.signedBy}: take that back to move it.` : standing(join) === "set by hand" ? "Set by hand." : `Found, ${percent(join.confidence ?? 0)} sure.`}</p>
+          <p className="mt-1">{join.signedBy ? `Signed off by ${join.signedBy}: take that back to move it.` : standing(join) === "set by hand" ? "Set by hand." : `Found, ${chance(join.confidence ?? 0)} sure.`}</p>
           {reasons(join).map((reason) => <p key={reason} className="quiet">{reason}</p>)}
           <div className="mt-2 flex flex-wrap items-center gap-1" role="radiogroup" aria-label="What is moved">
             <span className="quiet mr-1">Move</span>

@@ -5,7 +5,7 @@ import { answer, api, type Docket, type FoundTracks, type PlanView, type Side } 
 import { Mood } from "../frame/Mood";
 import { type Edge, edgeName, sameEdge } from "../waveform/edges";
 import { UNSURE_BELOW, WAVE_HEIGHTS, type WaveHeight } from "../waveform/pageLayout";
-import { clock, percent } from "../words/figures";
+import { chance, clock } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { FindForm } from "./FindForm";
 import { sidesOf } from "./useDocket";
@@ -165,7 +165,7 @@ function TrackList({ side, plan, rateHz, firstNumber, chosen, edges, onChoose }:
 function howSure(edge: Edge): string {
   if (edge.locked) return "Signed off: take that back in the joins sheet to move it";
   if (edge.confidence === null) return "Set by hand";
-  return `Found, ${percent(edge.confidence)} sure${edge.confidence < UNSURE_BELOW ? ": better hear it" : ""}${edge.reason ? `. ${edge.reason}` : ""}`;
+  return `Found, ${chance(edge.confidence)} sure${edge.confidence < UNSURE_BELOW ? ": better hear it" : ""}${edge.reason ? `. ${edge.reason}` : ""}`;
 }
 
 const carrierOf = (docket: Docket, side: Side): string =>

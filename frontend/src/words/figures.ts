@@ -32,6 +32,9 @@ export function timeLeft(seconds: number | null | undefined): string {
 
 export const percent = (share: number): string => `${Math.round(share * 100)} %`;
 
+/** A probability in percent, never a certainty. */
+export const chance = (share: number): string => percent(Math.min(0.99, share));
+
 /** A date and time in the reader's own zone. */
 export const moment = (iso: string): string =>
   new Date(iso).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
