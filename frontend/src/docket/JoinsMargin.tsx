@@ -1,9 +1,9 @@
-import { Redo2, Undo2 } from "lucide-react";
 import { useState } from "react";
 
 import type { PlanView } from "../api/client";
 import { type Join, joinName, type Part, reasons, standing } from "../waveform/joins";
 import { chance, clock } from "../words/figures";
+import { UndoRedo } from "./UndoRedo";
 import type { usePlanEditing } from "./usePlanEditing";
 
 interface Props {
@@ -36,14 +36,7 @@ export function JoinsMargin(props: Props) {
   const { plan, join, editing, rateHz } = props;
   return (
     <div className="flex flex-col">
-      <div className="mb-2 flex gap-2">
-        <button type="button" className="press" disabled={!plan.undo} title={plan.undo ? `Undo: ${plan.undo}` : "Nothing to undo"} onClick={() => editing.undo.mutate()}>
-          <Undo2 size={14} aria-hidden /> Undo
-        </button>
-        <button type="button" className="press" disabled={!plan.redo} title={plan.redo ? `Redo: ${plan.redo}` : "Nothing to redo"} onClick={() => editing.redo.mutate()}>
-          <Redo2 size={14} aria-hidden /> Redo
-        </button>
-      </div>
+      <UndoRedo plan={plan} editing={editing} />
       <p data-testid="signed">{props.signed} of {props.count} joins signed off</p>
       {join && (
         <>

@@ -11,7 +11,7 @@ import type { WaveformSource } from "../waveform/source";
 import { Trouble } from "../words/Trouble";
 import { JoinCard } from "./JoinCard";
 import { JoinsMargin } from "./JoinsMargin";
-import { NUDGES, useCarryKey } from "./nudging";
+import { nudgeCommands, useCarryKey } from "./nudging";
 import { firstNumber as firstNumberOf, sideName } from "./useDocket";
 import { usePlanEditing } from "./usePlanEditing";
 
@@ -111,10 +111,7 @@ export function JoinsSheet({ docket, side, take, plan: planView, title, source, 
     { label: "Next join", keys: ["."], perform: () => step(1) },
     { label: "Sign off and go to the next", keys: ["Enter"], perform: signAndGoOn, disabled: !chosen },
     { label: "Move the end, the start, or both", keys: ["E"], perform: () => setPart(part === "both" ? "end" : part === "end" ? "start" : "both") },
-    ...NUDGES.flatMap(({ modifier, ms }) => [
-      { label: `Nudge by −${ms} ms`, keys: [`${modifier}ArrowLeft`], perform: () => nudge(-ms), disabled: !chosen },
-      { label: `Nudge by +${ms} ms`, keys: [`${modifier}ArrowRight`], perform: () => nudge(ms), disabled: !chosen },
-    ]),
+    ...nudgeCommands(nudge, !chosen),
     { label: "Carry the rest along while held", keys: ["R"], perform: () => undefined },
     { label: "To the quietest moment near", keys: ["Q"], perform: () => snap("quietest moment"), disabled: !chosen },
     { label: "Over and over", keys: ["O"], perform: () => setLoop(!loop) },

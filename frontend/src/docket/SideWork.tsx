@@ -15,7 +15,7 @@ import type { WaveformSource } from "../waveform/source";
 import { useSize } from "../waveform/useSource";
 import { clock } from "../words/figures";
 import { Trouble } from "../words/Trouble";
-import { NUDGES, Pace, useCarryKey } from "./nudging";
+import { nudgeCommands, Pace, useCarryKey } from "./nudging";
 import { TracksMargin } from "./TracksMargin";
 import { firstNumber as firstNumberOf, sideName } from "./useDocket";
 import { usePlanEditing } from "./usePlanEditing";
@@ -124,10 +124,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     { label: "Play from here, or stop", keys: ["Space"], perform: playOrStop },
     { label: "Previous edge", keys: [","], perform: () => step(-1) },
     { label: "Next edge", keys: ["."], perform: () => step(1) },
-    ...NUDGES.flatMap(({ modifier, ms }) => [
-      { label: `Nudge by −${ms} ms`, keys: [`${modifier}ArrowLeft`], perform: () => nudge(-ms), disabled: !chosen },
-      { label: `Nudge by +${ms} ms`, keys: [`${modifier}ArrowRight`], perform: () => nudge(ms), disabled: !chosen },
-    ]),
+    ...nudgeCommands(nudge, !chosen),
     { label: "Carry the rest along while held", keys: ["R"], perform: () => undefined },
     { label: "Sign off and go to the next", keys: ["Enter"], perform: sign, disabled: !chosen },
     { label: "To the quietest moment near", keys: ["Q"], perform: () => snap("quietest moment"), disabled: !chosen },

@@ -1,4 +1,3 @@
-import { Redo2, Undo2 } from "lucide-react";
 import { useMutation } from "@tanstack/react-query";
 
 import { answer, api, type Docket, type FoundTracks, type PlanView, type Side } from "../api/client";
@@ -9,6 +8,7 @@ import { chance, clock } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { FindForm } from "./FindForm";
 import { sidesOf } from "./useDocket";
+import { UndoRedo } from "./UndoRedo";
 import type { usePlanEditing } from "./usePlanEditing";
 
 interface Props {
@@ -54,14 +54,7 @@ export function TracksMargin(props: Props) {
   });
   return (
     <div className="flex flex-col">
-      <div className="mb-2 flex gap-2">
-        <button type="button" className="press" disabled={!plan.undo} title={plan.undo ? `Undo: ${plan.undo}` : "Nothing to undo"} onClick={() => editing.undo.mutate()}>
-          <Undo2 size={14} aria-hidden /> Undo
-        </button>
-        <button type="button" className="press" disabled={!plan.redo} title={plan.redo ? `Redo: ${plan.redo}` : "Nothing to redo"} onClick={() => editing.redo.mutate()}>
-          <Redo2 size={14} aria-hidden /> Redo
-        </button>
-      </div>
+      <UndoRedo plan={plan} editing={editing} />
       <TrackList {...props} />
       {chosen && (
         <>

@@ -1,11 +1,20 @@
 import { useEffect } from "react";
 
+import type { Command } from "../frame/commands";
+
 /** By how much the arrow keys move what is chosen. */
-export const NUDGES = [
+const NUDGES = [
   { modifier: "", ms: 10 },
   { modifier: "Shift+", ms: 100 },
   { modifier: "Alt+", ms: 1 },
 ] as const;
+
+/** The arrow keys, one way and the other. */
+export const nudgeCommands = (nudge: (ms: number) => void, disabled: boolean): Command[] =>
+  NUDGES.flatMap(({ modifier, ms }) => [
+    { label: `Nudge by −${ms} ms`, keys: [`${modifier}ArrowLeft`], perform: () => nudge(-ms), disabled },
+    { label: `Nudge by +${ms} ms`, keys: [`${modifier}ArrowRight`], perform: () => nudge(ms), disabled },
+  ]);
 
 /** While R is held, later joins are carried along. */
 export function useCarryKey(setCarry: (held: boolean) => void): void {
