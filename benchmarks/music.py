@@ -1,11 +1,14 @@
 """Real, freely licensed music for the benchmarks, from Debian's packages: fetched when it is wanted, never committed.
 
 asc-music (GPL-2+) and planetblupi-music-ogg (GPL-3+) hold thirteen pieces, nearly four hours of synthesised and
-recorded bands; what their copyright files say is kept beside them.
+recorded bands; wesnoth-1.16-music (GPL-2+) is orchestral, hyperrogue-music (CC BY) plucked and electronic, and
+fb-music-high (GPL-2) a module of drum samples that was never compressed, played by Debian's openmpt123. What their
+copyright files say is kept beside them.
 """
 
 from __future__ import annotations
 
+import shutil
 import subprocess
 from dataclasses import dataclass
 from functools import lru_cache
@@ -19,6 +22,7 @@ import soxr
 from inkwell_groove.core.errors import Refused
 
 PACKAGES = ("asc-music", "planetblupi-music-ogg")
+MORE_PACKAGES = (*PACKAGES, "fb-music-high", "wesnoth-1.16-music", "hyperrogue-music")
 RATE_HZ = 44_100
 Stereo = npt.NDArray[np.float32]
 _HOP = RATE_HZ // 100
@@ -35,12 +39,15 @@ class Piece:
         return self.samples / self.rate_hz
 
 
-def pieces(folder: Path) -> list[Piece]:
+def pieces(folder: Path, packages: tuple[str, ...] = PACKAGES) -> list[Piece]:
     """Every piece of the packages, unpacked into `folder`. Raises Refused where a package cannot be had."""
-    for package in PACKAGES:
+    for package in packages:
         if not (folder / package).is_dir():
             _fetch(package, folder)
-    found = [path for path in sorted(folder.rglob("*")) if path.suffix in (".ogg", ".mp3")]
+        for module in (folder / package).rglob("*.xm"):
+            _render_module(module)
+    inside = [path for package in packages for path in sorted((folder / package).rglob("*"))]
+    found = [path for path in inside if path.suffix in (".ogg", ".mp3", ".wav")]
     return [Piece(path, info.samplerate, info.frames) for path in found for info in [soundfile.info(str(path))]]
 
 
@@ -71,7 +78,17 @@ def _read(piece: Piece, start_s: int, seconds: int) -> Stereo:
         data = file.read(seconds * piece.rate_hz, dtype="float32", always_2d=True)
     if piece.rate_hz != RATE_HZ:
         data = soxr.resample(data, piece.rate_hz, RATE_HZ)
+    if data.shape[1] == 1:
+        data = np.repeat(data, 2, axis=1)
     return np.asarray(data, dtype=np.float32)
+
+
+def _render_module(module: Path) -> None:
+    """Plays a module into a WAV beside it, where Debian's openmpt123 is installed; without it the module is left out."""
+    if module.with_name(f"{module.name}.wav").exists() or not shutil.which("openmpt123"):
+        return
+    play = ["openmpt123", "--render", "--samplerate", str(RATE_HZ), "--output-type", "wav", str(module)]
+    subprocess.run(play, check=True, capture_output=True)
 
 
 def _fetch(package: str, folder: Path) -> None:
@@ -84,6 +101,6 @@ def _fetch(package: str, folder: Path) -> None:
     except (OSError, subprocess.CalledProcessError, ValueError) as cause:
         raise Refused(
             f"the package {package} cannot be fetched",
-            where="benchmarks of the finder",
+            where="benchmarks",
             remedy="Run `apt-get update` on a Debian machine that reaches its packages, then try again",
         ) from cause

@@ -1,0 +1,101 @@
+"""Which of a scan's candidates are mended: by one amount, by what a person said of them, and by what they cost.
+
+The amount runs from 0 to 100 and is a likelihood in another dress: at 50 whatever is more likely a click than music is
+mended, at 25 what is so by twelve to one, at 10 by fifty to one. The least sufficient amount is the smallest that is
+expected to find nearly all audible clicks, and never one that is expected to take more than a little music with them.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+from pydantic import BaseModel, ConfigDict, Field
+
+from inkwell_groove.core.restoration.scan import Scan
+
+CAUTIOUS, MOST = 15.0, 70.0
+_STEP = 2.5
+_AUDIBLE_DB = 3.0
+_ENOUGH = 0.985  # of the audible clicks expected to be found
+_FALSE_SHARE = 0.012  # of what is mended expected to be music
+_PARTNER = 3.0  # in log odds: a click in one channel makes one in the other likelier
+_CRACKLE_S, _CRACKLE_RATE = 0.0006, 16.0  # short ones, at so many a second around
+
+
+class Proposal(BaseModel):
+    """The least sufficient amount of a side, and what it rests on."""
+
+    model_config = ConfigDict(frozen=True)
+
+    amount: float
+    clicks_expected: float = Field(description="On the whole side, by the sum of all likelihoods.")
+    audible_found: float = Field(description="Share of the audible ones that this amount is expected to find.")
+    false_expected: float = Field(description="How many of those mended are expected to be music.")
+    mended: int
+    because: str
+
+
+def threshold(amount: float) -> float:
+    """The log odds above which an amount mends."""
+    return 5.0 - amount / 10.0
+
+
+def chosen(scan: Scan, amount: float) -> npt.NDArray[np.bool_]:
+    """(candidates,): what an amount mends, before anybody refused or asked for anything."""
+    limit = threshold(amount)
+    sure = scan.odds > limit
+    if not len(scan):
+        return sure
+    # The other half of a click that is in both channels.
+    near = scan.odds > limit - _PARTNER
+    for one, other in ((0, 1), (1, 0)):
+        here, there = np.flatnonzero(near & (scan.channel == one) & ~sure), np.flatnonzero(sure & (scan.channel == other))
+        if len(here) and len(there):
+            k = np.searchsorted(scan.start[there], scan.end[here]) - 1
+            touches = (k >= 0) & (scan.end[there][np.maximum(k, 0)] > scan.start[here])
+            sure[here[touches]] = True
+    return sure
+
+
+def propose(scan: Scan) -> Proposal:
+    """The least sufficient amount for a side."""
+    likely = scan.likelihood
+    audible = scan.over_db >= _AUDIBLE_DB
+    expected_audible = float(likely[audible].sum())
+    amounts = np.arange(_STEP, MOST + _STEP, _STEP)
+    best, because = CAUTIOUS, "few clicks to go by, so a cautious amount"
+    if likely.sum() >= 3.0:
+        for amount in amounts:
+            mended = scan.odds > threshold(amount)
+            # What lies just above the limit pays for being taken: the last ones, not the whole.
+            wrong = float((1.0 - likely[mended]).sum()) / max(1.0, float(mended.sum()))
+            if wrong > _FALSE_SHARE and amount > CAUTIOUS:
+                because = "more would begin to take music for damage"
+                break
+            best = float(amount)
+            found = float(likely[mended & audible].sum())
+            if amount >= CAUTIOUS and expected_audible and found >= _ENOUGH * expected_audible:
+                because = "enough for nearly all the audible clicks"
+                break
+        else:
+            because = "the most that is ever proposed"
+    mended = scan.odds > threshold(best)
+    return Proposal(
+        amount=best,
+        clicks_expected=float(likely.sum()),
+        audible_found=float(likely[mended & audible].sum()) / expected_audible if expected_audible > 0 else 1.0,
+        false_expected=float((1.0 - likely[mended]).sum()),
+        mended=int(chosen(scan, best).sum()),
+        because=because,
+    )
+
+
+def kinds(scan: Scan, mended: npt.NDArray[np.bool_]) -> npt.NDArray[np.str_]:
+    """(candidates,): "scratch" for members of a family, "crackle" for short ones among many, else "click"."""
+    out = np.full(len(scan), "click", dtype="<U8")
+    at = np.sort(scan.start[mended])
+    half = scan.rate_hz // 2
+    around = np.searchsorted(at, scan.start + half) - np.searchsorted(at, scan.start - half)
+    out[(scan.end - scan.start < _CRACKLE_S * scan.rate_hz) & (around > _CRACKLE_RATE)] = "crackle"
+    out[scan.family >= 0] = "scratch"
+    return out

@@ -1,0 +1,299 @@
+"""Mains hum: followed through the whole side, and taken off as what it is, a few slow tones.
+
+Every harmonic of the mains is turned down to zero frequency and averaged; how fast the averages turn tells how far the
+mains is off, and once they stand still they are the hum's own amplitude and phase. These are followed over many
+seconds, by the median of what many short stretches say, so that a note on a harmonic, which comes and goes, is not
+taken for hum: it is outvoted. What is taken off is those tones and nothing beside them; no frequency is cut out.
+"""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from pathlib import Path
+
+import numba
+import numpy as np
+import numpy.typing as npt
+from scipy.linalg import solveh_banded
+from scipy.signal import firwin, upfirdn
+
+from inkwell_groove.core.restoration.stream import Block, Step, Stream
+
+MAINS_HZ = (50.0, 60.0)
+HARMONICS = 24
+_STEP_S = 0.25  # between the places at which the hum is known
+_LOW_RATE_HZ = 4_000
+_FOLLOWED_S = 4.0  # over which the mains' frequency is averaged
+_VOTES_S = 12.0  # over which amplitude and phase are
+_STANDS_OUT_DB = 6.0  # above what lies beside it, over the whole side
+_FURTHEST = 0.012  # from the mains' frequency; the notes G1 and B flat 1 lie 2 and 3 % off
+_BLOCK_S = 30.0
+
+
+@dataclass(frozen=True)
+class HumTrack:
+    """The hum of a side: its phase, and each harmonic's amplitude, every quarter of a second."""
+
+    rate_hz: int
+    step: int  # samples between two knots
+    turns: npt.NDArray[np.float64]  # (knots,): the phase of the fundamental, in whole turns
+    amplitudes: npt.NDArray[np.complex128]  # (channels, harmonics, knots), full scale 1
+
+    @property
+    def hz(self) -> npt.NDArray[np.float64]:
+        """(knots - 1,): the frequency between two knots."""
+        return np.asarray(np.diff(self.turns) * self.rate_hz / self.step)
+
+    @property
+    def level_dbfs(self) -> float | None:
+        """The root mean square of all harmonics together, of the louder channel."""
+        power = float((np.abs(self.amplitudes) ** 2 / 2).sum(axis=1).mean(axis=1).max(initial=0.0))
+        return 10 * float(np.log10(power)) if power > 0 else None
+
+    def harmonics_dbfs(self) -> list[float | None]:
+        """Of each harmonic, of the louder channel; none for those not taken off."""
+        power = (np.abs(self.amplitudes) ** 2 / 2).mean(axis=2).max(axis=0, initial=0.0)
+        return [10 * float(np.log10(one)) if one > 0 else None for one in power]
+
+    def save(self, path: Path) -> None:
+        buffer = io.BytesIO()
+        np.savez_compressed(
+            buffer, rate_hz=self.rate_hz, step=self.step, turns=self.turns, amplitudes=self.amplitudes
+        )
+        path.write_bytes(buffer.getvalue())
+
+    @classmethod
+    def load(cls, path: Path) -> HumTrack:
+        with np.load(path) as held:
+            return cls(int(held["rate_hz"]), int(held["step"]), held["turns"], held["amplitudes"])
+
+
+def follow(stream: Stream, *, mains_hz: float | None = None, harmonics: int = HARMONICS) -> HumTrack | None:
+    """The hum of a stream; None where there is none. `mains_hz` is 50 or 60 where that is known.
+
+    A side played at the wrong speed has its hum all the same at the mains' own frequency: it came in at the preamp.
+    Hum that was recorded with the music is looked for within 1.2 % of the mains.
+    """
+    low, factor = _lowered(stream)
+    if len(low) < _LOW_RATE_HZ:
+        return None
+    rate = stream.rate_hz / factor
+    step_low = max(1, round(_STEP_S * rate))
+    base = _base_hz(low, rate, (mains_hz,) if mains_hz else MAINS_HZ)
+    if base is None:
+        return None
+    knots = len(low) // step_low + 2
+    turns = np.arange(knots) * step_low / rate * base
+    harmonics = min(harmonics, int(0.45 * rate / base))
+    best: tuple[float, npt.NDArray[np.float64], npt.NDArray[np.complex128]] | None = None
+    # A mains that wanders is followed roughly first, which loud music would lead astray; so both ways are gone, and
+    # the one on which more of the tones stands still is taken.
+    for roughly in (0, 3):
+        own = turns.copy()
+        for _ in range(roughly):
+            own += _rough_drift(_voices(low, own, step_low, harmonics))
+        for _ in range(3):
+            own += _drift(_voices(low, own, step_low, harmonics), _FOLLOWED_S / _STEP_S)
+        line, _ = _followed(_voices(low, own, step_low, harmonics), _VOTES_S / _STEP_S)
+        still = float((np.abs(line) ** 2).sum())
+        if best is None or still > best[0]:
+            best = still, own, line
+    assert best is not None
+    _, turns, amplitudes = best
+    amplitudes = amplitudes * _standing_out(low, rate, base, harmonics)[None, :, None]
+    if not amplitudes.any():
+        return None
+    return HumTrack(stream.rate_hz, step_low * factor, turns, amplitudes)
+
+
+class HumFree(Step):
+    """A stream less its hum."""
+
+    def __init__(self, before: Stream, track: HumTrack) -> None:
+        super().__init__(before)
+        self._track = track
+
+    def read(self, first: int, samples: int) -> Block:
+        block = self.before.read(first, samples)
+        a, b = max(first, 0), min(first + samples, self.samples)
+        if a < b:
+            block = block.copy()
+            track = self._track
+            _take_off(block, first, a, b, track.step, track.turns, track.amplitudes)
+        return block
+
+
+def _lowered(stream: Stream) -> tuple[Block, int]:
+    """The stream at some 4 kHz, (samples, channels): all its hum is there, and nothing else of interest."""
+    factor = max(1, stream.rate_hz // _LOW_RATE_HZ)
+    taps = firwin(16 * factor + 1, 0.8 / factor) if factor > 1 else np.ones(1)
+    half = len(taps) // 2  # 8 * factor, so that the grid of kept samples stays in step
+    block = round(_BLOCK_S * stream.rate_hz) // factor * factor
+    parts = []
+    for first in range(0, stream.samples, block):
+        count = min(block, stream.samples - first)
+        sound = stream.read(first - half, count + 2 * half)
+        lowered = upfirdn(taps, sound, down=factor, axis=0)
+        skip = 2 * half // factor
+        parts.append(lowered[skip : skip + -(-count // factor)])
+    return np.concatenate(parts) if parts else np.zeros((0, stream.channels)), factor
+
+
+def _base_hz(low: Block, rate: float, mains: tuple[float, ...]) -> float | None:
+    """The frequency whose harmonics stand out of the side most; None where none do."""
+    size = 1 << int(np.ceil(np.log2(8 * rate)))
+    if len(low) < size:
+        size = 1 << int(np.floor(np.log2(len(low))))
+    shape = np.hanning(size)
+    spectra = []
+    for first in range(0, len(low) - size + 1, size // 2):
+        spectra.append(np.abs(np.fft.rfft(low[first : first + size].T * shape, axis=-1)) ** 2)
+    power = np.quantile(np.array(spectra), 0.3, axis=0).max(axis=0) + 1e-30
+    bin_hz = rate / size
+    best: tuple[float, float] | None = None
+    for nominal in mains:
+        for hz in np.arange(nominal * (1 - _FURTHEST), nominal * (1 + _FURTHEST), bin_hz / 6):
+            told = []
+            for n in range(1, min(9, int(0.4 * rate / hz))):
+                k = round(n * hz / bin_hz)
+                beside = np.median(np.concatenate([power[max(1, k - 14) : k - 4], power[k + 5 : k + 15]]))
+                peak = power[k - 1 : k + 2].max()
+                told.append(min(40.0, max(0.0, 10 * np.log10(peak / beside) - 3.0)))
+            # Two harmonics at least: one steady tone may be music. Nearer to the mains is likelier.
+            told.sort(reverse=True)
+            score = sum(told[:5]) - 40.0 * abs(hz / nominal - 1.0) if len(told) > 1 and told[1] > 4.0 else 0.0
+            if score > 16.0 and (best is None or score > best[0]):
+                best = (score, float(hz))
+    return None if best is None else best[1]
+
+
+def _voices(low: Block, turns: npt.NDArray[np.float64], step: int, harmonics: int) -> npt.NDArray[np.complex128]:
+    """(channels, harmonics, knots): each harmonic turned down to zero frequency, and its mean from knot to knot."""
+    samples, knots = len(low), len(turns)
+    phase = np.interp(np.arange(samples), np.arange(knots) * step, turns)
+    down = np.exp(-2j * np.pi * phase)
+    out = np.zeros((low.shape[1], harmonics, knots), complex)
+    turned = np.full(samples, 2.0 / step, complex)
+    whole = samples // step
+    for n in range(harmonics):
+        turned *= down
+        for channel in range(low.shape[1]):
+            sums = (low[: whole * step, channel] * turned[: whole * step]).reshape(whole, step).sum(axis=1)
+            out[channel, n, :whole] = sums
+    out[:, :, whole:] = out[:, :, whole - 1 : whole]
+    return out
+
+
+def _followed(
+    voices: npt.NDArray[np.complex128], over: float
+) -> tuple[npt.NDArray[np.complex128], npt.NDArray[np.float64]]:
+    """Each line of means followed over some `over` knots, and how much what is not hum disturbs each of them.
+
+    Where notes disturb, little is believed: each mean counts by the inverse of the power by which those around it
+    stray from the line, found by turns.
+    """
+    shape = voices.shape
+    lines = voices.reshape(-1, shape[-1])
+    line = np.stack([_median_around(one, max(3, round(over))) for one in lines])
+    stray = np.abs(lines - line) ** 2
+    for _ in range(4):
+        around = np.stack([np.convolve(one, np.ones(9) / 9, "same") for one in stray])
+        around = np.maximum(around, 0.02 * np.median(stray, axis=1, keepdims=True) + 1e-24)
+        # A single wild one counts by how wild it is itself.
+        counts = 1.0 / (around + stray)
+        line = np.stack([_smooth(one, weight, over) for one, weight in zip(lines, counts, strict=True)])
+        stray = np.abs(lines - line) ** 2
+    return line.reshape(shape), (1.0 / counts).reshape(shape)
+
+
+def _smooth(
+    values: npt.NDArray[np.complex128], counts: npt.NDArray[np.float64], over: float
+) -> npt.NDArray[np.complex128]:
+    """The line of least curvature through weighted values (Whittaker, 1923), which bends over some `over` of them."""
+    knots = len(values)
+    weight = counts / counts.mean()
+    if knots < 4:
+        return np.full(knots, np.average(values, weights=weight))
+    stiff = (over / (2 * np.pi)) ** 4
+    banded = np.zeros((3, knots))
+    banded[0] = weight + stiff * np.concatenate([[1.0, 5.0], np.full(knots - 4, 6.0), [5.0, 1.0]])
+    banded[1, :-1] = stiff * np.concatenate([[-2.0], np.full(knots - 3, -4.0), [-2.0]])
+    banded[2, :-2] = stiff
+    out = solveh_banded(banded, np.stack([(weight * values).real, (weight * values).imag], axis=1), lower=True)
+    return np.asarray(out[:, 0] + 1j * out[:, 1])
+
+
+def _rough_drift(voices: npt.NDArray[np.complex128]) -> npt.NDArray[np.float64]:
+    """As `_drift`, from one second's means alone, however they are disturbed."""
+    shape = np.hanning(8)[1:-1]
+    near = np.apply_along_axis(lambda line: np.convolve(line, shape, "same"), 2, voices)
+    steps = near[:, :, 1:] * np.conj(near[:, :, :-1])
+    n = np.arange(1, voices.shape[1] + 1)[None, :, None]
+    strength = np.minimum(np.abs(steps), 2 * np.median(np.abs(steps), axis=2, keepdims=True))
+    strength = strength * n * (np.abs(np.angle(steps)) < 2.0)
+    mass = np.convolve(strength.sum(axis=(0, 1)), shape, "same")
+    rate = np.convolve((np.angle(steps) / n * strength).sum(axis=(0, 1)), shape, "same") / np.maximum(mass, 1e-30)
+    return np.concatenate([[0.0], np.cumsum(rate)]) / (2 * np.pi)
+
+
+def _drift(voices: npt.NDArray[np.complex128], over: float) -> npt.NDArray[np.float64]:
+    """By how much the phase of the fundamental runs ahead of what was assumed, at each knot, in turns."""
+    line, disturbed = _followed(voices, over)
+    steps = line[:, :, 1:] * np.conj(line[:, :, :-1])
+    n = np.arange(1, voices.shape[1] + 1)[None, :, None]
+    # Harmonic n turns n times as fast, and tells it n times as well, as far as it stands above what disturbs it.
+    sure = n**2 * np.minimum(np.abs(steps) / (disturbed[:, :, 1:] + disturbed[:, :, :-1]), 1e4)
+    sure = np.where(np.abs(np.angle(steps)) < 2.0, sure, 0.0)
+    total = sure.sum(axis=(0, 1)) + 1e-9
+    ahead = (np.angle(steps) / n * sure).sum(axis=(0, 1)) / total
+    rate = _smooth(ahead.astype(complex), np.minimum(total, 50.0 * np.median(total)), over).real
+    return np.concatenate([[0.0], np.cumsum(rate)]) / (2 * np.pi)
+
+
+def _standing_out(low: Block, rate: float, base: float, harmonics: int) -> npt.NDArray[np.bool_]:
+    """(harmonics,): which of them stand out of what lies beside them, steadily, over the side."""
+    size = min(len(low), round(4 * rate))
+    shape = np.hanning(size)
+    spectra = []
+    for first in range(0, len(low) - size + 1, size // 2):
+        spectra.append(np.abs(np.fft.rfft(low[first : first + size].T * shape, axis=-1)) ** 2)
+    power = np.quantile(np.array(spectra), 0.3, axis=0).max(axis=0) + 1e-30
+    bin_hz = rate / size
+    out = np.zeros(harmonics, bool)
+    for n in range(1, harmonics + 1):
+        k, wide = n * base / bin_hz, 3 + round(0.004 * n * base / bin_hz)
+        peak = power[max(0, int(k) - wide) : int(k) + wide + 1].max()
+        a, b = int(k - 6.0 / bin_hz), int(k + 6.0 / bin_hz)
+        beside = np.median(np.concatenate([power[max(1, a) : int(k) - wide], power[int(k) + wide : b], [1e-30]]))
+        out[n - 1] = 10 * np.log10(peak / beside) > _STANDS_OUT_DB
+    return out
+
+
+def _median_around(line: npt.NDArray[np.complex128], width: int) -> npt.NDArray[np.complex128]:
+    """The medians of real and imaginary part over `width` knots around each."""
+    half = width // 2
+    padded = np.pad(line, half, mode="reflect" if len(line) > half else "edge")
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * half + 1)[: len(line)]
+    return np.asarray(np.median(windows.real, axis=1) + 1j * np.median(windows.imag, axis=1))
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True)
+def _take_off(block, first, a, b, step, turns, amplitudes):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    channels, harmonics, knots = amplitudes.shape
+    for n in range(a, b):
+        k = min(n // step, knots - 2)
+        share = (n - k * step) / step
+        phase = 2.0 * np.pi * (turns[k] + share * (turns[k + 1] - turns[k]))
+        # Amplitudes are means from knot to knot and belong to the middle between.
+        m = min(max(int((n - step // 2) // step), 0), knots - 2)
+        share = min(max((n - step / 2 - m * step) / step, 0.0), 1.0)
+        real, imag = np.cos(phase), np.sin(phase)
+        c, s = real, imag
+        for h in range(harmonics):
+            for channel in range(channels):
+                one, two = amplitudes[channel, h, m], amplitudes[channel, h, m + 1]
+                block[n - first, channel] -= (one.real + share * (two.real - one.real)) * c - (
+                    one.imag + share * (two.imag - one.imag)
+                ) * s
+            c, s = c * real - s * imag, c * imag + s * real

@@ -1,0 +1,124 @@
+"""A side scanned for clicks, once: every candidate with its likelihood, whatever is then made of it.
+
+The side is scanned in stretches on a fixed grid, each with some of its neighbours, so that any stretch can be scanned
+alone, or several at once, with the same result.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from dataclasses import dataclass, fields, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from inkwell_groove.core.restoration import families, guard
+from inkwell_groove.core.restoration.candidates import FEATURES, candidates_in
+from inkwell_groove.core.restoration.evidence import Rates, evidence_of
+from inkwell_groove.core.sound import SoundReader, to_float
+
+STRETCH_S = 5.0
+_MARGIN_S = 0.25
+_OVER_LEVEL = FEATURES.index("over level")
+_VERSION = 1
+
+
+@dataclass(frozen=True)
+class Scan:
+    """Candidates in order of their place; every array is (candidates,). `odds` are the logs of the odds of a click."""
+
+    rate_hz: int
+    samples: int
+    start: npt.NDArray[np.int64]
+    end: npt.NDArray[np.int64]
+    channel: npt.NDArray[np.int8]
+    odds: npt.NDArray[np.float32]
+    over_db: npt.NDArray[np.float32]  # how far a click's peak stands over the music around it
+    family: npt.NDArray[np.int32]  # of the scratch it belongs to, from 0; -1 for none
+    shift: float = 0.0  # by which the side moved the odds
+    turn_s: float = 0.0  # of the families, 0 without one
+
+    def __len__(self) -> int:
+        return len(self.start)
+
+    @property
+    def likelihood(self) -> npt.NDArray[np.float64]:
+        return 1.0 / (1.0 + np.exp(-self.odds.astype(np.float64)))
+
+    def save(self, path: Path) -> None:
+        held = {field.name: getattr(self, field.name) for field in fields(self)}
+        buffer = io.BytesIO()
+        np.savez_compressed(buffer, version=_VERSION, **held)
+        path.write_bytes(buffer.getvalue())
+
+    @classmethod
+    def load(cls, path: Path) -> Scan | None:
+        """None where there is none, or one of another version."""
+        if not path.exists():
+            return None
+        with np.load(path) as held:
+            if int(held["version"]) != _VERSION:
+                return None
+            plain: dict[str, Any] = {field.name: held[field.name] for field in fields(cls)}
+        for name in ("rate_hz", "samples"):
+            plain[name] = int(plain[name])
+        for name in ("shift", "turn_s"):
+            plain[name] = float(plain[name])
+        return cls(**plain)
+
+
+def scan(reader: SoundReader, *, progress: Callable[[float], None] | None = None) -> Scan:
+    """All candidates of a recording of one or two channels."""
+    form = reader.format
+    stretch = round(STRETCH_S * form.rate_hz)
+    parts = []
+    for first in range(0, form.samples, stretch):
+        parts.append(_scan_stretch(reader, first, min(stretch, form.samples - first)))
+        if progress is not None:
+            progress(min(1.0, (first + stretch) / form.samples))
+    if not parts:
+        empty = np.zeros(0)
+        return Scan(form.rate_hz, 0, *(empty.astype(kind) for kind in ("i8", "i8", "i1", "f4", "f4", "i4")))  # type: ignore[arg-type]
+    start, end, channel, odds, over = (np.concatenate(one) for one in zip(*parts, strict=True))
+    order = np.lexsort((channel, start))
+    shift = guard.side_shift(odds)
+    found = Scan(
+        form.rate_hz, form.samples, start[order], end[order], channel[order], odds[order] + np.float32(shift),
+        over[order], np.full(len(start), -1, np.int32), shift,
+    )  # fmt: skip
+    kin = families.find(found.start, found.end, found.odds, form.rate_hz)
+    return replace(found, odds=kin.odds, family=kin.family, turn_s=kin.turn_s)
+
+
+def _scan_stretch(reader: SoundReader, first: int, samples: int) -> tuple[npt.NDArray[Any], ...]:
+    """Starts, ends, channels, odds and strengths of what begins in samples [first, first + samples)."""
+    form = reader.format
+    rates = Rates(form.rate_hz)
+    # The grid of frames is the same for a stretch wherever it is scanned from.
+    margin = -(-round(_MARGIN_S * form.rate_hz) // rates.hop) * rates.hop
+    from_ = max(0, first - margin)
+    block = to_float(reader.read(from_, first + samples + margin - from_), form.full_scale)
+    before = margin - (first - from_)
+    if before:
+        block = np.concatenate([np.zeros((before, block.shape[1])), block])
+    same = block.shape[1] == 2 and bool(np.array_equal(block[:, 0], block[:, 1]))
+    heard = np.ascontiguousarray(block[:, :1] if same else block[:, :2])
+    found = candidates_in(heard, evidence_of(heard, rates, grain=grain_of(reader)), rates)
+    start, end = found.start + first - margin, found.end + first - margin
+    inside = (start >= first) & (start < first + samples)
+    odds = guard.log_odds(found.features[inside])
+    over = (found.features[inside, _OVER_LEVEL] * (20.0 / np.log(10.0))).astype(np.float32)
+    start, end, channel = start[inside], np.minimum(end[inside], form.samples), found.channel[inside].astype(np.int8)
+    if same:  # both are the same sound, so they are broken in the same places
+        start, end, odds, over = (np.concatenate([one, one]) for one in (start, end, odds, over))
+        channel = np.repeat(np.array([0, 1], np.int8), len(channel))
+    return start, end, channel, odds, over
+
+
+def grain_of(reader: SoundReader) -> float:
+    """The smallest step of the recording's samples, full scale 1; 24 bit for floats."""
+    form = reader.format
+    return float(2.0 ** (1 - (24 if form.is_float else min(form.bits, 24))))
