@@ -10,12 +10,14 @@ import typer
 from rich.console import Console
 from rich.table import Table
 
+from inkwell_groove.cli.repair import repair
 from inkwell_groove.cli.reporting import InputFile, JsonFlag, ReportFile, answer, refusals
 from inkwell_groove.core.errors import Refused
 
 app = typer.Typer(help=__doc__, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 cue_app = typer.Typer(help="Cue sheets.", no_args_is_help=True)
 app.add_typer(cue_app, name="cue")
+app.command()(repair)
 _BENCHMARKS = Path(__file__).resolve().parents[3] / "benchmarks"
 
 

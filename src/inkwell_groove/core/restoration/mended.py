@@ -13,7 +13,9 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
+from inkwell_groove.core.restoration.by_hand import worked
 from inkwell_groove.core.restoration.mending import Gap, Reach, mend
+from inkwell_groove.core.restoration.steps import HandRepair
 from inkwell_groove.core.sound import Samples, SoundReader, to_float
 
 STRETCH_SAMPLES = 65_536
@@ -34,8 +36,11 @@ class Repair(BaseModel):
 class Mended:
     """A reader of a take with repairs made. Repairs of one channel that touch are made as one."""
 
-    def __init__(self, reader: SoundReader, repairs: Iterable[Repair]) -> None:
+    def __init__(self, reader: SoundReader, repairs: Iterable[Repair], by_hand: Iterable[HandRepair] = ()) -> None:
         self._reader = reader
+        self._by_hand = [one for one in by_hand if one.how != "interpolate"]
+        asked = [part for one in by_hand if one.how == "interpolate" for part in _lost(one, reader.format.channels)]
+        repairs = [*repairs, *asked]
         self.format = reader.format
         self._reach = Reach(reader.format.rate_hz)
         self._gaps = [_merged(repairs, channel, reader.format.samples) for channel in range(reader.format.channels)]
@@ -62,6 +67,14 @@ class Mended:
                     if out is None:
                         out = block.copy()
                     out[a - start_sample : b - start_sample, channel] = filling[a - at : b - at]
+        for one in self._by_hand:
+            if one.start < end_sample and one.end > start_sample:
+                out = block.copy() if out is None else out
+                for channel, values in worked(self._reader, one):
+                    a, b = max(one.start, start_sample), min(one.start + len(values), end_sample)
+                    out[a - start_sample : b - start_sample, channel] = self._as_word(
+                        values[a - one.start : b - one.start]
+                    )
         return block if out is None else out
 
     def _fillings(self, stretch: int) -> list[tuple[int, int, Samples]]:
@@ -100,6 +113,11 @@ class Mended:
         top = int(form.full_scale)
         scaled = np.rint(sound * (form.full_scale / grain))
         return np.asarray((np.clip(scaled, -top // grain, top // grain - 1) * grain).astype(form.dtype))
+
+
+def _lost(one: HandRepair, channels: int) -> list[Repair]:
+    which = range(channels) if one.channel is None else (one.channel,)
+    return [Repair(start=one.start, end=one.end, channel=channel, lost=True) for channel in which]
 
 
 def _merged(repairs: Iterable[Repair], channel: int, samples: int) -> list[Gap]:

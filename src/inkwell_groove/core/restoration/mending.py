@@ -85,11 +85,11 @@ def mend(
         if cell not in models:
             centre = from_sample + cell * reach.step + reach.step // 2
             around = out[max(0, centre - reach.window // 2) : centre + reach.window // 2]
-            models[cell] = _model(around, max(1, min(reach.order, len(around) // 4)))
+            models[cell] = model_of(around, max(1, min(reach.order, len(around) // 4)))
         filter_, error = models[cell]
         known = min(gap.start, len(out) - gap.end)
         if known < len(filter_) - 1:
-            filter_, error = _model(out, max(1, min(known, reach.order))) if known else (np.ones(1), error)
+            filter_, error = model_of(out, max(1, min(known, reach.order))) if known else (np.ones(1), error)
         error = max(error, _excitation_near(out, gap.start, gap.end, filter_))
         out[gap.start : gap.end] = _filled(sound, out, gap, filter_, error, rounds)
     return out
@@ -112,7 +112,7 @@ def _fill_first(out: Vector, gap: Gap) -> None:
     edges = near[start - 1] if start else 0.0, near[end] if end < len(near) else 0.0
     near[start:end] = np.linspace(*edges, end - start + 2)[1:-1]
     if order >= 1:
-        filter_, _ = _model(near, order)
+        filter_, _ = model_of(near, order)
         near[start:end] = lost(near, start, end, filter_)
 
 
@@ -130,13 +130,26 @@ def _window(samples: int) -> Vector:
     return np.hanning(samples + 2)[1:-1]
 
 
-def _model(sound: Vector, order: int) -> tuple[Vector, float]:
+def model_of(sound: Vector, order: int) -> tuple[Vector, float]:
     """The prediction filter of a stretch, and the variance of its excitation, never 0."""
     shape = _window(len(sound))
     r = ar.autocorrelation((sound * shape)[None], order)[0]
     r[0] += r[0] * 1e-9 + _TINY * len(sound)
     filter_ = ar.levinson(r, order)
     return filter_, max(float(filter_ @ r) / float((shape**2).sum()), _TINY)
+
+
+def solve_gap(
+    sound: Vector, start: int, end: int, filter_: Vector, held: npt.NDArray[np.bool_], value: Vector
+) -> Vector:
+    """As `lost`, where some samples of the gap are `held` at their `value`."""
+    matrix, right = _normal_equations(sound, start, end, filter_)
+    out = value.copy()
+    free = ~held
+    if free.any():
+        known = right[free] - matrix[np.ix_(free, held)] @ value[held]
+        out[free] = cho_solve(cho_factor(matrix[np.ix_(free, free)]), known)
+    return out
 
 
 @numba.njit(nogil=True, cache=True, fastmath=True)

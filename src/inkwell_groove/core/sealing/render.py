@@ -77,7 +77,7 @@ def render(
         if form.bits > 24:
             scaled = np.asarray(block, dtype=np.float64) * (8388608.0 / form.full_scale)
             if word.dithered:
-                scaled = scaled + _dither(first, len(block), form.channels)
+                scaled = scaled + dither(first, len(block), form.channels)
             block = np.clip(np.rint(scaled), -8388608, 8388607).astype(np.int32) << 8
         yield _faded(block, first - start_sample, end_sample - start_sample, fades)
 
@@ -96,7 +96,7 @@ def _faded(block: Samples, first: int, samples: int, fades: tuple[int, int]) -> 
     return np.where((gain < 1.0)[:, None], softer, block).astype(block.dtype)
 
 
-def _dither(first_sample: int, samples: int, channels: int) -> npt.NDArray[np.float64]:
+def dither(first_sample: int, samples: int, channels: int) -> npt.NDArray[np.float64]:
     """Triangular noise of two steps peak to peak for a stretch of the take: the same for the same place, always."""
     out = np.empty((samples, channels))
     done = 0

@@ -1,0 +1,60 @@
+"""Where to start from, by what the carrier is: the steps it usually wants, and how much its damage may cost at most.
+
+The figures are common practice. Nothing of it is final: the amount is the least sufficient one of the side itself,
+held between the two given here.
+"""
+
+from __future__ import annotations
+
+from pydantic import BaseModel, ConfigDict
+
+from inkwell_groove.core.restoration.steps import Clicks, Hum, Restoration, Rumble
+
+
+class StartingPoint(BaseModel):
+    """Steps, and between which amounts clicks are mended."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str
+    suits: str
+    least_amount: float
+    most_amount: float
+    steps: Restoration
+
+    def with_amount(self, proposed: float) -> Restoration:
+        amount = min(max(proposed, self.least_amount), self.most_amount)
+        return self.steps.model_copy(update={"clicks": Clicks(amount=amount)})
+
+
+STARTING_POINTS: dict[str, StartingPoint] = {
+    one.name: one
+    for one in (
+        StartingPoint(
+            name="LP clean", suits="Microgroove, few clicks, music of every kind", least_amount=10, most_amount=25,
+            steps=Restoration(hum=Hum(), rumble=Rumble(below_hz=25)),
+        ),
+        StartingPoint(
+            name="LP worn", suits="Microgroove with clicks, scratches and crackle", least_amount=15, most_amount=55,
+            steps=Restoration(hum=Hum(), rumble=Rumble(below_hz=30)),
+        ),
+        StartingPoint(
+            name="single", suits="45s: loud, often scratched", least_amount=15, most_amount=45,
+            steps=Restoration(hum=Hum(), rumble=Rumble(below_hz=30)),
+        ),
+        StartingPoint(
+            name="shellac", suits="Coarse groove, dense crackle, one channel's worth of music", least_amount=25,
+            most_amount=70, steps=Restoration(hum=Hum(), rumble=Rumble(below_hz=40)),
+        ),
+        StartingPoint(
+            name="cassette", suits="Tape: ticks and dropouts, no crackle", least_amount=5, most_amount=15,
+            steps=Restoration(hum=Hum()),
+        ),
+    )
+}  # fmt: skip
+
+
+def named(name: str) -> StartingPoint | None:
+    """By its name, however it is written: `LP worn`, `lp-worn`, `lp_worn`."""
+    wanted = name.strip().lower().replace("-", " ").replace("_", " ")
+    return next((one for one in STARTING_POINTS.values() if one.name.lower() == wanted), None)
