@@ -135,7 +135,9 @@ def fit(scenes: list[Scene]) -> object:
         max_iter=_TREES, learning_rate=0.1, max_leaf_nodes=_LEAVES, min_samples_leaf=200, l2_regularization=5.0
     )
     features = np.concatenate([one.features[keep] for one, keep in zip(scenes, kept, strict=True)])
-    truth = np.concatenate([one.is_click[keep] for one, keep in zip(scenes, kept, strict=True)])
+    # What hardly helps is a click all the same; in crackle, where the mending is the doubtful part, it must help.
+    truths = [one.is_click if one.mode == "crackle" else one.hit >= 0 for one in scenes]
+    truth = np.concatenate([one[keep] for one, keep in zip(truths, kept, strict=True)])
     model.fit(features, truth)
     model.share_of_clicks = float(truth.mean())
     return model

@@ -2,7 +2,7 @@
 
 The amount runs from 0 to 100 and is a likelihood in another dress: at 50 whatever is more likely a click than music is
 mended, at 25 what is so by twelve to one, at 10 by fifty to one. The least sufficient amount is the smallest that is
-expected to find nearly all audible clicks, and never one that is expected to take more than a little music with them.
+expected to find nearly all clicks, and never one that is expected to take more than a little music with them.
 """
 
 from __future__ import annotations
@@ -15,9 +15,9 @@ from inkwell_groove.core.restoration.scan import Scan
 
 CAUTIOUS, MOST = 15.0, 70.0
 _STEP = 2.5
-_AUDIBLE_DB = 3.0
-_ENOUGH = 0.985  # of the audible clicks expected to be found
-_FALSE_SHARE = 0.012  # of what is mended expected to be music
+_FEW = 3.0
+_ENOUGH = 0.98  # of the clicks expected to be found
+_FALSE_SHARE, _FALSE_FEW = 0.015, 0.5  # of what is mended expected to be music
 _PARTNER = 3.0  # in log odds: a click in one channel makes one in the other likelier
 _CRACKLE_S, _CRACKLE_RATE = 0.0006, 16.0  # short ones, at so many a second around
 
@@ -29,7 +29,7 @@ class Proposal(BaseModel):
 
     amount: float
     clicks_expected: float = Field(description="On the whole side, by the sum of all likelihoods.")
-    audible_found: float = Field(description="Share of the audible ones that this amount is expected to find.")
+    found_share: float = Field(description="Share of them that this amount is expected to find.")
     false_expected: float = Field(description="How many of those mended are expected to be music.")
     mended: int
     because: str
@@ -60,30 +60,25 @@ def chosen(scan: Scan, amount: float) -> npt.NDArray[np.bool_]:
 def propose(scan: Scan) -> Proposal:
     """The least sufficient amount for a side."""
     likely = scan.likelihood
-    audible = scan.over_db >= _AUDIBLE_DB
-    expected_audible = float(likely[audible].sum())
-    amounts = np.arange(_STEP, MOST + _STEP, _STEP)
+    expected = float(likely.sum())
     best, because = CAUTIOUS, "few clicks to go by, so a cautious amount"
-    if likely.sum() >= 3.0:
-        for amount in amounts:
+    if expected >= _FEW:
+        because = "the most that is ever proposed"
+        for amount in np.arange(CAUTIOUS, MOST + _STEP, _STEP):
             mended = scan.odds > threshold(amount)
-            # What lies just above the limit pays for being taken: the last ones, not the whole.
-            wrong = float((1.0 - likely[mended]).sum()) / max(1.0, float(mended.sum()))
-            if wrong > _FALSE_SHARE and amount > CAUTIOUS:
+            found = float(likely[mended].sum())
+            if float(mended.sum()) - found > _FALSE_SHARE * found + _FALSE_FEW:
                 because = "more would begin to take music for damage"
                 break
             best = float(amount)
-            found = float(likely[mended & audible].sum())
-            if amount >= CAUTIOUS and expected_audible and found >= _ENOUGH * expected_audible:
-                because = "enough for nearly all the audible clicks"
+            if found >= _ENOUGH * expected:
+                because = "enough for nearly all that is likely a click"
                 break
-        else:
-            because = "the most that is ever proposed"
     mended = scan.odds > threshold(best)
     return Proposal(
         amount=best,
-        clicks_expected=float(likely.sum()),
-        audible_found=float(likely[mended & audible].sum()) / expected_audible if expected_audible > 0 else 1.0,
+        clicks_expected=expected,
+        found_share=float(likely[mended].sum()) / expected if expected > 0 else 1.0,
         false_expected=float((1.0 - likely[mended]).sum()),
         mended=int(chosen(scan, best).sum()),
         because=because,

@@ -24,8 +24,8 @@ MAINS_HZ = (50.0, 60.0)
 HARMONICS = 24
 _STEP_S = 0.25  # between the places at which the hum is known
 _LOW_RATE_HZ = 4_000
-_FOLLOWED_S = 4.0  # over which the mains' frequency is averaged
-_VOTES_S = 12.0  # over which amplitude and phase are
+_VOTES_S = 20.0  # over which a harmonic's amplitude is followed
+_LOOSER = 1.02  # of the power that stands still
 _STANDS_OUT_DB = 6.0  # above what lies beside it, over the whole side
 _FURTHEST = 0.012  # from the mains' frequency; the notes G1 and B flat 1 lie 2 and 3 % off
 _BLOCK_S = 30.0
@@ -86,21 +86,22 @@ def follow(stream: Stream, *, mains_hz: float | None = None, harmonics: int = HA
     knots = len(low) // step_low + 2
     turns = np.arange(knots) * step_low / rate * base
     harmonics = min(harmonics, int(0.45 * rate / base))
-    best: tuple[float, npt.NDArray[np.float64], npt.NDArray[np.complex128]] | None = None
-    # A mains that wanders is followed roughly first, which loud music would lead astray; so both ways are gone, and
-    # the one on which more of the tones stands still is taken.
-    for roughly in (0, 3):
+    best: tuple[float, npt.NDArray[np.float64]] | None = None
+    # The stiffest line goes first: where loud music disturbs, it is led astray the least. A looser one, and one that
+    # was followed roughly before, must show that more of the tones stands still on it.
+    for roughly, over_s in ((0, 80.0), (0, 25.0), (0, 10.0), (3, 25.0), (3, 4.0)):
         own = turns.copy()
         for _ in range(roughly):
             own += _rough_drift(_voices(low, own, step_low, harmonics))
         for _ in range(3):
-            own += _drift(_voices(low, own, step_low, harmonics), _FOLLOWED_S / _STEP_S)
+            own += _drift(_voices(low, own, step_low, harmonics), over_s / _STEP_S)
         line, _ = _followed(_voices(low, own, step_low, harmonics), _VOTES_S / _STEP_S)
         still = float((np.abs(line) ** 2).sum())
-        if best is None or still > best[0]:
-            best = still, own, line
+        if best is None or still > _LOOSER * best[0]:
+            best = still, own
     assert best is not None
-    _, turns, amplitudes = best
+    turns = best[1]
+    amplitudes, _ = _followed(_voices(low, turns, step_low, harmonics), _VOTES_S / _STEP_S)
     amplitudes = amplitudes * _standing_out(low, rate, base, harmonics)[None, :, None]
     if not amplitudes.any():
         return None

@@ -17,7 +17,7 @@ from typing import NamedTuple
 import numba
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import cho_factor, cho_solve
+from scipy.linalg import cho_factor, cho_solve, lstsq
 
 from inkwell_groove.core.restoration import ar
 
@@ -96,10 +96,10 @@ def mend(
 
 
 def _filled(sound: Vector, out: Vector, gap: Gap, filter_: Vector, error: float, rounds: int) -> Vector:
+    if gap.lost:
+        return lost(out, gap.start, gap.end, filter_)
     matrix, right = _normal_equations(out, gap.start, gap.end, filter_)
     expected = np.asarray(cho_solve(cho_factor(matrix), right))
-    if gap.lost:
-        return expected
     return _told_apart(sound[gap.start : gap.end], expected, matrix / error, right / error, rounds)
 
 
@@ -121,8 +121,15 @@ def lost(sound: Vector, start: int, end: int, filter_: Vector) -> Vector:
 
     `sound` must reach at least the filter's order beyond the gap on both sides; what lies in the gap is not looked at.
     """
-    factor, right = _normal_equations(sound, start, end, filter_)
-    return np.asarray(cho_solve(cho_factor(factor), right))
+    # Solved as it stands: the normal equations would square its condition, and with it the error of rounding.
+    order, gap = len(filter_) - 1, end - start
+    around = sound[start - order : end + order].copy()
+    around[order : order + gap] = 0.0
+    rows = np.zeros((gap + order, gap))
+    for lag, weight in enumerate(filter_):
+        rows[np.arange(gap) + lag, np.arange(gap)] = weight
+    solved, *_ = lstsq(rows, -np.convolve(around, filter_, "valid"), lapack_driver="gelsy", check_finite=False)
+    return np.asarray(solved)
 
 
 @lru_cache(maxsize=8)
