@@ -29,6 +29,7 @@ _ROUNDS = 4
 _STRENGTH_SMOOTHED = 15  # samples over which a click's strength is taken to be alike
 _CLICK_ORDER = 2
 _NEAR = 192
+_SWINGS, _STILL = 1.5, 1.0  # times the power of the music around
 _SHARE = 4
 _TINY = 1e-16  # far under the finest step of any take
 
@@ -98,9 +99,37 @@ def mend(
 def _filled(sound: Vector, out: Vector, gap: Gap, filter_: Vector, error: float, rounds: int) -> Vector:
     if gap.lost:
         return lost(out, gap.start, gap.end, filter_)
-    matrix, right = _normal_equations(out, gap.start, gap.end, filter_)
-    expected = np.asarray(cho_solve(cho_factor(matrix), right))
+    expected, matrix, right = _expected(out, gap.start, gap.end, filter_)
     return _told_apart(sound[gap.start : gap.end], expected, matrix / error, right / error, rounds)
+
+
+def _expected(out: Vector, start: int, end: int, filter_: Vector) -> tuple[Vector, npt.NDArray[np.float64], Vector]:
+    """As `lost`, by the normal equations, which are handed back too: quicker, and right to six figures or so."""
+    matrix, right = _normal_equations(out, start, end, filter_)
+    try:
+        return np.asarray(cho_solve(cho_factor(matrix), right)), matrix, right
+    except np.linalg.LinAlgError:  # a stretch so predictable that rounding undoes it
+        matrix[np.diag_indices(len(matrix))] *= 1.0 + 1e-7
+        return lost(out, start, end, filter_), matrix, right
+
+
+def swing_after(sound: Vector, start: int, end: int, room: int) -> int:
+    """For how many samples after a damaged stretch, of at most `room`, what is there is too large to be music.
+
+    It is filled along with the stretch, and what was there is held against that, part by part, and against how loud
+    the music around is.
+    """
+    filled = sound.copy()
+    to = min(len(sound), end + room)
+    _fill_first(filled, Gap(start, to))
+    around = filled[max(0, start - 2 * room) : to + 2 * room]
+    off = (sound[end:to] - filled[end:to]) ** 2
+    level = float((around**2).mean()) + _TINY
+    part = max(4, room // 5)
+    reached = 0
+    while reached < len(off) and off[reached : reached + part].mean() > (_SWINGS if not reached else _STILL) * level:
+        reached += part
+    return min(reached, len(off))
 
 
 def _fill_first(out: Vector, gap: Gap) -> None:
@@ -113,7 +142,7 @@ def _fill_first(out: Vector, gap: Gap) -> None:
     near[start:end] = np.linspace(*edges, end - start + 2)[1:-1]
     if order >= 1:
         filter_, _ = model_of(near, order)
-        near[start:end] = lost(near, start, end, filter_)
+        near[start:end] = _expected(near, start, end, filter_)[0]
 
 
 def lost(sound: Vector, start: int, end: int, filter_: Vector) -> Vector:
