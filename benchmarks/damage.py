@@ -69,7 +69,13 @@ def _edge(rate_hz: int, rng: Rng) -> Mono:
     return np.asarray(sosfilt(sos, raw))[8:]
 
 
-KINDS: dict[str, Callable[[int, Rng], Mono]] = {"tick": _tick, "burst": _burst, "ring": _ring, "pop": _pop, "soft": _edge}
+KINDS: dict[str, Callable[[int, Rng], Mono]] = {
+    "tick": _tick,
+    "burst": _burst,
+    "ring": _ring,
+    "pop": _pop,
+    "soft": _edge,
+}
 
 
 def hurt(
@@ -101,7 +107,9 @@ def hurt(
     return out, sorted(found, key=lambda one: one.start)
 
 
-def scratch(music: Stereo, rate_hz: int, rng: Rng, *, turn_s: float, over_db: float = 12.0) -> tuple[Stereo, list[Hurt]]:
+def scratch(
+    music: Stereo, rate_hz: int, rng: Rng, *, turn_s: float, over_db: float = 12.0
+) -> tuple[Stereo, list[Hurt]]:
     """One click a turn, its shape kept and its place wandering by half a millisecond."""
     out = np.zeros_like(music)
     level = _local_level(music, rate_hz)
@@ -119,7 +127,9 @@ def scratch(music: Stereo, rate_hz: int, rng: Rng, *, turn_s: float, over_db: fl
     return out, found
 
 
-def crackle(music: Stereo, rate_hz: int, rng: Rng, *, per_second: float, over_db: float = 0.0) -> tuple[Stereo, list[Hurt]]:
+def crackle(
+    music: Stereo, rate_hz: int, rng: Rng, *, per_second: float, over_db: float = 0.0
+) -> tuple[Stereo, list[Hurt]]:
     """Dense small ticks in either channel, their heights exponential about `over_db` of the level of the whole."""
     out = np.zeros_like(music)
     level = float(np.sqrt((music**2).mean())) * 10 ** (over_db / 20)

@@ -146,7 +146,7 @@ def fit(scenes: list[Scene]) -> object:
 def write(model: object, path: Path) -> None:
     """The trees as arrays: each node's feature, threshold, children and value; the odds before any feature."""
     feature, threshold, left, right, value, roots = [], [], [], [], [], []
-    for (tree,) in model._predictors:  # type: ignore[attr-defined]  # noqa: SLF001 (no public way to the nodes)
+    for (tree,) in model._predictors:  # type: ignore[attr-defined]
         base = len(feature)
         roots.append(base)
         for node in tree.nodes:
@@ -158,7 +158,7 @@ def write(model: object, path: Path) -> None:
     np.savez_compressed(
         path, feature=np.array(feature, np.int8), threshold=np.array(threshold, np.float32),
         left=np.array(left, np.int16), right=np.array(right, np.int16), value=np.array(value, np.float32),
-        roots=np.array(roots, np.int16), before=np.float32(model._baseline_prediction.item()),  # type: ignore[attr-defined]  # noqa: SLF001
+        roots=np.array(roots, np.int16), before=np.float32(model._baseline_prediction.item()),  # type: ignore[attr-defined]
         share=np.float32(model.share_of_clicks),  # type: ignore[attr-defined]
     )  # fmt: skip
 
@@ -170,7 +170,7 @@ def main() -> None:
     cache = folder / "scenes.pickle"
     if not cache.exists():
         cache.write_bytes(pickle.dumps(scenes(folder)))
-    made = pickle.loads(cache.read_bytes())  # noqa: S301 (written by this program)
+    made = pickle.loads(cache.read_bytes())
     print(f"{len(made)} scenes, {sum(len(one.is_click) for one in made)} candidates")
     write(fit(made), MODEL_FILE)
 

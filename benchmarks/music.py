@@ -84,7 +84,7 @@ def _read(piece: Piece, start_s: int, seconds: int) -> Stereo:
 
 
 def _render_module(module: Path) -> None:
-    """Plays a module into a WAV beside it, where Debian's openmpt123 is installed; without it the module is left out."""
+    """Plays a module into a WAV beside it, where Debian's openmpt123 is installed; else the module is left out."""
     if module.with_name(f"{module.name}.wav").exists() or not shutil.which("openmpt123"):
         return
     play = ["openmpt123", "--render", "--samplerate", str(RATE_HZ), "--output-type", "wav", str(module)]

@@ -28,7 +28,9 @@ def test_a_gap_in_an_ar_process_is_filled_with_the_least_squares_answer(order: i
     filter_ = np.real(np.poly(np.concatenate([poles, poles.conj()])))
     sound = lfilter([1.0], filter_, rng.standard_normal(600))
     start = 270
-    rows = np.array([np.concatenate([np.zeros(i), filter_[::-1], np.zeros(600 - order - 1 - i)]) for i in range(600 - order)])
+    rows = np.array(
+        [np.concatenate([np.zeros(i), filter_[::-1], np.zeros(600 - order - 1 - i)]) for i in range(600 - order)]
+    )
     inside = np.zeros(600, bool)
     inside[start : start + gap] = True
     closed_form, *_ = np.linalg.lstsq(rows[:, inside], -rows[:, ~inside] @ sound[~inside], rcond=None)

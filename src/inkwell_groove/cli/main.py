@@ -166,7 +166,7 @@ def cue_check(path: InputFile, as_json: JsonFlag = False, report: ReportFile = N
 @app.command()
 def bench(
     area: Annotated[
-        str | None, typer.Argument(help="peaks, first-look, seal, transfer or tracks; all without one.")
+        str | None, typer.Argument(help="peaks, first-look, seal, transfer, tracks or repair; all without one.")
     ] = None,
 ) -> None:
     """Runs the benchmarks and prints their figures."""

@@ -24,7 +24,8 @@ def repair(
     ] = None,
     clicks_only: Annotated[bool, typer.Option("--clicks-only", help="Mend clicks, do nothing else.")] = False,
     amount: Annotated[
-        float | None, typer.Option(min=0, max=100, help="How much is taken for a click; proposed by the side if not given.")
+        float | None,
+        typer.Option(min=0, max=100, help="How much is taken for a click; proposed by the side if not given."),
     ] = None,
     cautious: Annotated[bool, typer.Option("--cautious", help="Only what is surely a click.")] = False,
     as_json: JsonFlag = False,

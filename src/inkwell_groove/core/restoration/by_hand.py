@@ -51,7 +51,7 @@ def _share(samples: int) -> Vector:
 
 
 def _match(reader: SoundReader, start: int, end: int, channel: int) -> float:
-    """By how much the other channel is to be weighed so that it is most like this one, judged from beside the stretch."""
+    """How the other channel is to be weighed to be most like this one, judged from beside the stretch."""
     around = round(_AROUND_S * reader.format.rate_hz)
     before = reader.read(max(0, start - around), min(start, around))
     after = reader.read(end, around)

@@ -31,6 +31,7 @@ _WEAK = 3.6
 _MAX_S = 0.006
 _APART_S = 0.0005
 _SWINGS_S = 0.00023
+_ALONE_S, _FEW = 0.02, 3
 _NEAR_S, _FAR_S = 0.001, 0.0035  # between which one looks how excited all around is
 
 
@@ -89,13 +90,20 @@ def _with_tails(
 
     What of that room was not damaged is left nearly as it was by the mending, which asks each sample.
     """
-    longer = end - start >= round(_SWINGS_S * rates.rate_hz)
+    longer = (end - start >= round(_SWINGS_S * rates.rate_hz)) & alone(start, rates)
     few = max(1, round(0.00007 * rates.rate_hz))
     first = start - np.where(longer, few, 1)
     last = end + np.where(longer, 3 * few + (end - start) * 3 // 2, 2)
     last[:-1] = np.maximum(end[:-1], np.minimum(last[:-1], start[1:] - few))
     first[1:] = np.maximum(first[1:], last[:-1])
     return np.maximum(np.minimum(first, start), 0), np.minimum(last, samples)
+
+
+def alone(start: npt.NDArray[np.int64], rates: Rates) -> npt.NDArray[np.bool_]:
+    """(candidates,) of one channel: which have few others around. In crackle, what follows a tick is the next one."""
+    reach = round(_ALONE_S * rates.rate_hz)
+    around = np.searchsorted(start, start + reach) - np.searchsorted(start, start - reach)
+    return np.asarray(around <= _FEW)
 
 
 @numba.njit(nogil=True, cache=True)
@@ -147,7 +155,7 @@ def _excited(forwards, against, backwards, n):  # type: ignore[no-untyped-def] #
     one = np.float32(0.0)
     other = np.float32(0.0)
     for m in (n - 1, n, n + 1):
-        one = max(one, max(abs(forwards[m]), abs(against[m])))
+        one = max(one, abs(forwards[m]), abs(against[m]))
         other = max(other, abs(backwards[m]))
     return min(one, other)
 
@@ -186,10 +194,10 @@ def _usual_beside(forwards, against, backwards, peak, near, far):  # type: ignor
 
 
 @numba.njit(nogil=True, cache=True)
-def _features(
+def _features(  # type: ignore[no-untyped-def] # pragma: no cover: compiled
     starts, ends, views, largest, largest_other, excitation_other, cells, scale, gain_db, sound, cell, hop, rate_hz,
     norm, width,
-):  # type: ignore[no-untyped-def] # fmt: skip # pragma: no cover: compiled
+):  # fmt: skip
     out = np.zeros((len(starts), width), np.float32)
     samples = len(largest)
     ms = rate_hz / 1000.0

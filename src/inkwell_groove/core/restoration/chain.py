@@ -136,9 +136,9 @@ def _weighed(stream: Stream, asked: Restoration) -> Stream:
     if asked.rumble is not None and asked.rumble.below_hz is not None:
         response *= without_rumble(hz, asked.rumble.below_hz)
         touched = True
-    difference = None
+    difference: npt.NDArray[np.complex128] | None = None
     if asked.rumble is not None and asked.rumble.vertical_below_hz is not None and stream.channels == 2:
-        difference = response * lateral_only(hz, asked.rumble.vertical_below_hz)
+        difference = np.asarray(response * lateral_only(hz, asked.rumble.vertical_below_hz), dtype=np.complex128)
         touched = True
     return Weighed(stream, response, difference) if touched else stream
 

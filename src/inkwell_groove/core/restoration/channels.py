@@ -67,7 +67,9 @@ class Quieter(GridStep):
         shared = (steps[: cells * self._hop].prod(axis=1)).reshape(cells, self._hop).sum(axis=1)
         kernel = np.hanning(7)[1:-1]
         kernel /= kernel.sum()
-        power, shared = (np.apply_along_axis(lambda v: np.convolve(v, kernel, "same"), 0, one) for one in (power, shared))
+        power, shared = (
+            np.apply_along_axis(lambda v: np.convolve(v, kernel, "same"), 0, one) for one in (power, shared)
+        )
         own = np.maximum(power - np.maximum(shared, 0.0)[:, None], 1e-3 * power + 1e-18)
         left = own[:, 1] / own.sum(axis=1)
         centre = (np.arange(cells) + 0.5) * self._hop

@@ -49,7 +49,10 @@ def chosen(scan: Scan, amount: float) -> npt.NDArray[np.bool_]:
     # The other half of a click that is in both channels.
     near = scan.odds > limit - _PARTNER
     for one, other in ((0, 1), (1, 0)):
-        here, there = np.flatnonzero(near & (scan.channel == one) & ~sure), np.flatnonzero(sure & (scan.channel == other))
+        here, there = (
+            np.flatnonzero(near & (scan.channel == one) & ~sure),
+            np.flatnonzero(sure & (scan.channel == other)),
+        )
         if len(here) and len(there):
             k = np.searchsorted(scan.start[there], scan.end[here]) - 1
             touches = (k >= 0) & (scan.end[there][np.maximum(k, 0)] > scan.start[here])

@@ -10,7 +10,6 @@ import numpy as np
 import numpy.typing as npt
 
 from inkwell_groove.core.measure.levels import MIN_CLIPPED_RUN
-
 from inkwell_groove.core.restoration.mending import model_of, solve_gap
 from inkwell_groove.core.restoration.stream import Block, GridStep, Stream
 
@@ -19,6 +18,7 @@ _CONTEXT_S = 0.02
 _APART = 12  # samples: clipped runs nearer than that are rebuilt together
 _LONGEST_S = 0.004  # what was clipped for longer cannot be known
 _TRIES = 12
+_PASSES = 3
 
 
 def clipped_stretches(channel: npt.NDArray[np.float64], limit: float) -> list[tuple[int, int]]:
@@ -50,20 +50,31 @@ class Declipped(GridStep):
         out = block.copy()
         for channel in range(self.channels):
             sound = np.ascontiguousarray(block[:, channel])
-            for start, end in clipped_stretches(sound, self._limit):
-                if end - start <= self._longest and start >= self._context and end + self._context <= len(sound):
-                    near = sound[start - self._context : end + self._context]
-                    out[start:end, channel] = rebuilt(near, self._context, self._context + end - start, self._limit)
+            stretches = [
+                (start, end)
+                for start, end in clipped_stretches(sound, self._limit)
+                if end - start <= self._longest and start >= self._context and end + self._context <= len(sound)
+            ]
+            better = sound.copy()
+            # Each time the models are of sound that is less clipped than before.
+            for _ in range(_PASSES):
+                for start, end in stretches:
+                    near = slice(start - self._context, end + self._context)
+                    inside = slice(self._context, self._context + end - start)
+                    better[start:end] = rebuilt(better[near], sound[near], inside.start, inside.stop, self._limit)
+            out[:, channel] = better
         return out[margin : margin + samples]
 
 
-def rebuilt(sound: npt.NDArray[np.float64], start: int, end: int, limit: float) -> npt.NDArray[np.float64]:
-    """Samples [start, end) of a stretch (samples,), those at the limit found again, at or beyond it."""
-    wanted = np.abs(sound[start:end]) >= limit
-    sign = np.sign(sound[start:end])
+def rebuilt(
+    sound: npt.NDArray[np.float64], clipped: npt.NDArray[np.float64], start: int, end: int, limit: float
+) -> npt.NDArray[np.float64]:
+    """Samples [start, end) of a stretch (samples,), those `clipped` at the limit found again, at or beyond it."""
+    wanted = np.abs(clipped[start:end]) >= limit
+    sign = np.sign(clipped[start:end])
     filter_, _ = model_of(sound, min(_ORDER, start - 1, len(sound) - end - 1))
     held = ~wanted  # those that were not clipped are known
-    value = sound[start:end].copy()
+    value = clipped[start:end].copy()
     for _ in range(_TRIES):
         value = solve_gap(sound, start, end, filter_, held, value)
         short = ~held & (value * sign < limit)
@@ -71,6 +82,4 @@ def rebuilt(sound: npt.NDArray[np.float64], start: int, end: int, limit: float) 
             break
         value[short] = limit * sign[short]
         held = held | short
-    return np.where(wanted, np.where(value * sign < limit, limit * sign, value), sound[start:end])
-
-
+    return np.where(wanted, np.where(value * sign < limit, limit * sign, value), clipped[start:end])

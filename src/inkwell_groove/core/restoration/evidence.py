@@ -60,7 +60,7 @@ class Evidence:
 
 
 def evidence_of(sound: npt.NDArray[np.float64], rates: Rates, *, grain: float) -> Evidence:
-    """Of (samples, channels), full scale 1; `grain` is the size of its smallest step. Its ends are not to be trusted."""
+    """Of (samples, channels), full scale 1; `grain` is its smallest step. Its ends are not to be trusted."""
     samples, channels = sound.shape
     hop, order = rates.hop, rates.order
     frames = -(-samples // hop)
@@ -86,7 +86,9 @@ def evidence_of(sound: npt.NDArray[np.float64], rates: Rates, *, grain: float) -
     alone = np.stack([_measured(one, size, rates.cell) for one, size in zip(excitation, scale, strict=True)])
     if channels == 2:
         shared = _shared(alone[0], alone[1], rates.cell)
-        against = np.stack([_less(alone[0], alone[1], shared, rates.cell), _less(alone[1], alone[0], shared, rates.cell)])
+        against = np.stack(
+            [_less(alone[0], alone[1], shared, rates.cell), _less(alone[1], alone[0], shared, rates.cell)]
+        )
     else:
         against = alone
     return Evidence(
@@ -117,7 +119,7 @@ def _usual(cells: Float, grain: float) -> Float:  # pragma: no cover: compiled
     out = np.empty(len(cells), np.float32)
     for c in range(len(cells)):
         around = cells[max(0, c - _NEAR_CELLS) : c + _NEAR_CELLS + 1]
-        out[c] = max(np.median(around) / _MEDIAN_OF_NORMAL, 0.5 * grain)
+        out[c] = max(float(np.median(around)) / _MEDIAN_OF_NORMAL, 0.5 * grain)
     return out
 
 

@@ -30,9 +30,7 @@ class Kin(NamedTuple):
     turn_s: float
 
 
-def find(
-    start: npt.NDArray[np.int64], end: npt.NDArray[np.int64], odds: npt.NDArray[np.float32], rate_hz: int
-) -> Kin:
+def find(start: npt.NDArray[np.int64], end: npt.NDArray[np.int64], odds: npt.NDArray[np.float32], rate_hz: int) -> Kin:
     """Families among candidates in order of place. Without one the odds come back as they were."""
     family = np.full(len(start), -1, np.int32)
     which = np.flatnonzero(odds > _DOUBTFUL)

@@ -42,7 +42,7 @@ def _model() -> tuple[_Trees, float, float]:
 def log_odds(features: Float) -> Float:
     """(candidates, FEATURES) to (candidates,): the log of the odds that each is a click, before `side_shift`."""
     trees, before, _ = _model()
-    return _sum_of_leaves(features, *trees) + np.float32(before)
+    return np.asarray(_sum_of_leaves(features, *trees) + np.float32(before))
 
 
 def side_shift(odds: Float) -> float:

@@ -17,13 +17,14 @@ from scipy.special import exp1
 from inkwell_groove.core.restoration.stream import Block, GridStep, Stream
 
 _FRAME_S = 0.046
-_QUIET_S = 0.25
-_AROUND = (9, 7)  # frames and bins over which music is looked for
-_OVER = 1.15  # how much the mean of noise may chance to exceed its print
+_QUIET_S = 0.5
+_AROUND = (13, 9)  # frames and bins over which music is looked for
+_NEAR = 0.3  # of the weight of those right beside, which tell of attacks
+_OVER = 1.5  # how much the mean of noise may chance to exceed its print
 
 
 def frame_of(rate_hz: int) -> int:
-    return 1 << round(np.log2(_FRAME_S * rate_hz))
+    return 1 << round(float(np.log2(_FRAME_S * rate_hz)))
 
 
 def quietest(stream: Stream, *, seconds: float = _QUIET_S) -> tuple[int, int] | None:
@@ -80,7 +81,7 @@ class HissFree(GridStep):
     def _weights(self, ratio: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         around = uniform_filter(ratio, (_AROUND[0], 0, _AROUND[1]), mode="nearest")
         near = uniform_filter(ratio, (3, 0, 3), mode="nearest")
-        music = np.maximum(np.maximum(around, 0.7 * near) - _OVER, 0.0)
+        music = np.maximum(np.maximum(around, _NEAR * near) - _OVER, 0.0)
         share = music / (1.0 + music)
         v = np.clip(share * np.maximum(ratio, 0.3), 1e-6, 500.0)
         return np.asarray(np.clip(share * np.exp(0.5 * exp1(v)), self._least, 1.0))

@@ -29,6 +29,7 @@ _LOOSER = 1.02  # of the power that stands still
 _STANDS_OUT_DB = 6.0  # above what lies beside it, over the whole side
 _FURTHEST = 0.012  # from the mains' frequency; the notes G1 and B flat 1 lie 2 and 3 % off
 _BLOCK_S = 30.0
+_LEAST_S = 4.0  # in less nothing can be said to be steady
 
 
 @dataclass(frozen=True)
@@ -58,9 +59,7 @@ class HumTrack:
 
     def save(self, path: Path) -> None:
         buffer = io.BytesIO()
-        np.savez_compressed(
-            buffer, rate_hz=self.rate_hz, step=self.step, turns=self.turns, amplitudes=self.amplitudes
-        )
+        np.savez_compressed(buffer, rate_hz=self.rate_hz, step=self.step, turns=self.turns, amplitudes=self.amplitudes)
         path.write_bytes(buffer.getvalue())
 
     @classmethod
@@ -76,9 +75,9 @@ def follow(stream: Stream, *, mains_hz: float | None = None, harmonics: int = HA
     Hum that was recorded with the music is looked for within 1.2 % of the mains.
     """
     low, factor = _lowered(stream)
-    if len(low) < _LOW_RATE_HZ:
-        return None
     rate = stream.rate_hz / factor
+    if len(low) < _LEAST_S * rate:
+        return None
     step_low = max(1, round(_STEP_S * rate))
     base = _base_hz(low, rate, (mains_hz,) if mains_hz else MAINS_HZ)
     if base is None:

@@ -30,7 +30,10 @@ def gain_for(stream: Stream, asked: Level) -> tuple[float, tuple[float, ...]]:
 
     A gain that would take the true peak above -0.3 dBTP is made smaller.
     """
-    peak, loudness = TruePeak(stream.channels, rate_hz=stream.rate_hz), Loudness(stream.channels, rate_hz=stream.rate_hz)
+    peak, loudness = (
+        TruePeak(stream.channels, rate_hz=stream.rate_hz),
+        Loudness(stream.channels, rate_hz=stream.rate_hz),
+    )
     total = np.zeros(stream.channels)
     for first in range(0, stream.samples, _BLOCK):
         block = stream.read(first, min(_BLOCK, stream.samples - first))

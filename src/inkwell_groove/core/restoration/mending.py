@@ -28,6 +28,7 @@ _FIRST_CONTEXT = 512
 _ROUNDS = 4
 _STRENGTH_SMOOTHED = 15  # samples over which a click's strength is taken to be alike
 _CLICK_ORDER = 2
+_WORTH = 1.0  # of the likely error of a repair, against the damage it takes away
 _NEAR = 192
 _SWINGS, _STILL = 1.5, 1.0  # times the power of the music around
 _SHARE = 4
@@ -72,8 +73,8 @@ def mend(
     """One channel (samples,) with its gaps filled; all samples outside them are as they were.
 
     Gaps are in order and do not touch. Those that begin in [from_sample, to_sample) are filled with all care, the
-    others just well enough not to disturb them. The models lie on a grid that begins at `from_sample`, so the same stretch
-    with the same context always gives the same.
+    others just well enough not to disturb them. The models lie on a grid that begins at `from_sample`, so the same
+    stretch with the same context always gives the same.
     """
     out = sound.copy()
     for gap in gaps:
@@ -100,7 +101,11 @@ def _filled(sound: Vector, out: Vector, gap: Gap, filter_: Vector, error: float,
     if gap.lost:
         return lost(out, gap.start, gap.end, filter_)
     expected, matrix, right = _expected(out, gap.start, gap.end, filter_)
-    return _told_apart(sound[gap.start : gap.end], expected, matrix / error, right / error, rounds)
+    try:
+        apart = _told_apart(sound[gap.start : gap.end], expected, matrix / error, right / error, rounds)
+    except np.linalg.LinAlgError:
+        return expected
+    return np.asarray(apart)
 
 
 def _expected(out: Vector, start: int, end: int, filter_: Vector) -> tuple[Vector, npt.NDArray[np.float64], Vector]:
@@ -163,7 +168,7 @@ def lost(sound: Vector, start: int, end: int, filter_: Vector) -> Vector:
 
 @lru_cache(maxsize=8)
 def _window(samples: int) -> Vector:
-    return np.hanning(samples + 2)[1:-1]
+    return np.asarray(np.hanning(samples + 2)[1:-1])
 
 
 def model_of(sound: Vector, order: int) -> tuple[Vector, float]:
@@ -246,7 +251,7 @@ def _told_apart(measured, expected, precision, right, rounds):  # type: ignore[n
     samples = len(measured)
     spread = np.zeros((samples, samples))
     music = expected.copy()
-    for turn in range(rounds):
+    for _ in range(rounds):
         click = measured - music
         strength = _smoothed(click * click + np.diag(spread), min(_STRENGTH_SMOOTHED, max(1, samples // _SHARE)))
         noise = np.zeros((samples, samples))
@@ -255,12 +260,11 @@ def _told_apart(measured, expected, precision, right, rounds):  # type: ignore[n
         else:
             for i in range(samples):
                 noise[i, i] = 1.0 / strength[i]
-        if turn + 1 < rounds:
-            spread = np.linalg.inv(precision + noise)
-            music = spread @ (right + noise @ measured)
-        else:
-            music = np.linalg.solve(precision + noise, right + noise @ measured)
-    return music
+        spread = np.linalg.inv(precision + noise)
+        music = spread @ (right + noise @ measured)
+    # Where the guess is likely further from the music than the damage is, the damage stays.
+    click = measured - music
+    return music if _WORTH * np.trace(spread) < (click * click).sum() else measured.copy()
 
 
 @numba.njit(nogil=True, cache=True, fastmath=True)

@@ -108,5 +108,3 @@ def _listed(choice: Choice, which: npt.NDArray[np.int64]) -> list[Listed]:
             )
         )  # fmt: skip
     return out
-
-

@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from inkwell_groove.core.restoration import families, guard
-from inkwell_groove.core.restoration.candidates import FEATURES, candidates_in
+from inkwell_groove.core.restoration.candidates import FEATURES, alone, candidates_in
 from inkwell_groove.core.restoration.evidence import Rates, evidence_of
 from inkwell_groove.core.restoration.mending import swing_after
 from inkwell_groove.core.sound import SoundReader, to_float
@@ -126,10 +126,14 @@ def _with_swings(
     heard: npt.NDArray[np.float64], first: int, start: npt.NDArray[np.int64], end: npt.NDArray[np.int64],
     channel: npt.NDArray[np.int8], odds: npt.NDArray[np.float32], rates: Rates,
 ) -> npt.NDArray[np.int64]:  # fmt: skip
-    """The ends of candidates, later by up to 3.5 ms where a blow swings back: smooth, so that no prediction tells of it."""
+    """The ends of candidates, later by up to 3.5 ms where a blow swings back, of which no prediction tells."""
     room, context = round(_SWING_S * rates.rate_hz), round(0.02 * rates.rate_hz)
     out = end.copy()
-    for k in np.flatnonzero(odds > _WORTH_ASKING):
+    asked = odds > _WORTH_ASKING
+    for one in (0, 1):
+        own = channel == one
+        asked[own] &= alone(start[own], rates)
+    for k in np.flatnonzero(asked):
         a, b = int(start[k]) - first, int(end[k]) - first
         from_ = max(0, a - context)
         near = np.ascontiguousarray(heard[from_ : b + room + context, channel[k]])

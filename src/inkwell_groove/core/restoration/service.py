@@ -59,7 +59,7 @@ def repair_file(
     they are found. Raises Refused where the target is the source or cannot hold its word, NotSound for bad input.
     """
     probe(source)
-    if target.exists() and os.path.samefile(source, target):
+    if target.exists() and source.samefile(target):
         raise Refused("a take is never written over", where=str(target), remedy="Give another name to write to")
     with FileReader(source) as reader:
         subtype, kind = _target_format(reader.format, target)
@@ -78,7 +78,9 @@ def repair_file(
         harm = None
         if asked.speed_ratio == 1.0:
             harm = harm_of(reader, restored, spans)
-        listed = sorted([*(made.listed() if made is not None else []), *listed_by_hand(asked)], key=lambda one: one.start)
+        listed = sorted(
+            [*(made.listed() if made is not None else []), *listed_by_hand(asked)], key=lambda one: one.start
+        )
         return Repaired(
             repairs=tuple(listed), amount=asked.clicks.amount if asked.clicks else None, proposal=proposal,
             hum_hz=float(learnt.hum.hz.mean()) if learnt.hum else None,
@@ -132,9 +134,7 @@ def _target_format(form: SoundFormat, target: Path) -> tuple[str, str]:
     raise Refused(f"'{suffix}' is no format written here", where=str(target), remedy="Name it .wav or .flac")
 
 
-def _write(
-    restored: Restored, target: Path, subtype: str, kind: str, progress: Callable[[float], None] | None
-) -> None:
+def _write(restored: Restored, target: Path, subtype: str, kind: str, progress: Callable[[float], None] | None) -> None:
     form = restored.format
     beside = target.with_name(f".{target.name}.part")
     bytes_needed = form.samples * form.channels * max(1, form.bits // 8)
@@ -152,4 +152,3 @@ def _write(
         raise Refused(f"this cannot be written ({cause.error_string})", where=str(target)) from cause
     finally:
         beside.unlink(missing_ok=True)
-
