@@ -14,6 +14,7 @@ from typing import Any, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
 
 from inkwell_groove.core.errors import Missing, Refused
+from inkwell_groove.core.restoration.steps import Restoration
 
 Edge = Literal["start", "end"]
 MIN_TRACK_SAMPLES = 1
@@ -102,6 +103,7 @@ class Plan(BaseModel):
     tail_samples: int = Field(default=0, ge=0, description="How much after its end, where gaps are left out.")
     fade_samples: int = Field(default=0, ge=0, description="Over how much sound a cut is faded; 0 for none.")
     found: SideFound = SideFound()
+    restoration: Restoration = Field(default=Restoration(), description="What is done to its sound.")
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:

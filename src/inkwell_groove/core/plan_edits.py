@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core import plan_moves as moves
 from inkwell_groove.core.plan import Edge, Plan
+from inkwell_groove.core.restoration.steps import Restoration
 
 _NEW_TRACK_S = 30
 
@@ -98,8 +99,26 @@ class SetGaps(_Edit):
     gaps: Literal["kept", "left out"]
 
 
+class Restore(_Edit):
+    """All that is done to the side's sound, as it is to be from now on. `saying` is for the history."""
+
+    op: Literal["restore"]
+    restoration: Restoration
+    saying: str = Field(default="restoration changed", min_length=1, max_length=120)
+
+
 PlanEdit = Annotated[
-    MoveEdge | MoveJoin | AddJoin | AddTrack | RemoveJoin | RemoveTrack | CloseJoin | SignOff | SetGaps | SetMargins,
+    MoveEdge
+    | MoveJoin
+    | AddJoin
+    | AddTrack
+    | RemoveJoin
+    | RemoveTrack
+    | CloseJoin
+    | SignOff
+    | SetGaps
+    | SetMargins
+    | Restore,
     Field(discriminator="op", title="PlanEdit"),
 ]
 
@@ -125,6 +144,8 @@ def apply(plan: Plan, edit: PlanEdit, *, rate_hz: int, new_key: Callable[[], str
             return moves.sign_off(plan, edit.track_key, edit.edge, who if edit.signed else None)
         case SetGaps():
             return plan.model_copy(update={"gaps": edit.gaps})
+        case Restore():
+            return plan.model_copy(update={"restoration": edit.restoration})
         case SetMargins():
             lead, tail, fade = (round(ms * rate_hz / 1000) for ms in (edit.lead_ms, edit.tail_ms, edit.fade_ms))
             return plan.model_copy(update={"lead_samples": lead, "tail_samples": tail, "fade_samples": fade})
@@ -153,5 +174,7 @@ def in_words(plan: Plan, edit: PlanEdit) -> str:
             return f"{which} {'signed off' if edit.signed else 'to be heard again'}"
         case SetGaps():
             return f"gaps {edit.gaps}"
+        case Restore():
+            return edit.saying
         case SetMargins():
             return f"{edit.lead_ms} ms kept before, {edit.tail_ms} ms after, cuts faded over {edit.fade_ms} ms"

@@ -24,6 +24,7 @@ from pathlib import Path
 from inkwell_groove.core.errors import InkwellError
 
 HEARD_NAME = "heard"  # what the finder heard of a take
+SCAN_NAME = "scan"  # what was found of its damage
 PEAKS_NAME = "peaks"  # the derived file that holds a take's peak pyramid
 
 

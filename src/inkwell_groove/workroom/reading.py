@@ -48,6 +48,8 @@ def _cuts(plan: Plan) -> dict[str, object]:
     parts = plan.model_dump(include={"take_sha256", "take_samples", "gaps"})
     parts["tracks"] = [track.model_dump(include={"key", "start_sample", "end_sample"}) for track in plan.tracks]
     margins = plan.model_dump(include={"lead_samples", "tail_samples", "fade_samples"})
+    if not plan.restoration.at_rest:
+        parts["restoration"] = plan.restoration.model_dump(mode="json")
     return {**parts, **{name: value for name, value in margins.items() if value}}
 
 

@@ -19,6 +19,7 @@ from inkwell_groove.workroom.jobs.runner import JobRunner
 from inkwell_groove.workroom.listening import Listening
 from inkwell_groove.workroom.pictures import Pictures
 from inkwell_groove.workroom.plans import Plans
+from inkwell_groove.workroom.repairs import Repairs
 from inkwell_groove.workroom.sealing import Sealing
 from inkwell_groove.workroom.takes import Takes
 from inkwell_groove.workroom.transfer.books import Books
@@ -51,11 +52,12 @@ class Workroom:
             Sources(settings.carriers_root, speed=settings.device_speed),
         )
         self.pictures = Pictures(self.database, self.media, self.events)
+        self.repairs = Repairs(self.database, self.media, self.events)
         self.sealing = Sealing(self.database, self.media, self.events)
         self.listening = Listening(self.database, self.media)
-        kinds = [part.kind() for part in (self.intake, self.plans, self.sealing, self.books)]
+        kinds = [part.kind() for part in (self.intake, self.plans, self.repairs, self.sealing, self.books)]
         self.jobs = JobRunner(self.database, self.events, kinds + self.takes.kinds(), workers=settings.workers)
-        for part in (self.intake, self.takes, self.plans, self.sealing, self.books):
+        for part in (self.intake, self.takes, self.plans, self.repairs, self.sealing, self.books):
             part.jobs = self.jobs
 
     def start(self) -> None:

@@ -18,6 +18,7 @@ from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import WholeDocket, docket_row, side_label, sides_of
+from inkwell_groove.workroom.repairs import scan_path
 from inkwell_groove.workroom.views import JobView, Transferred, artwork_facts, format_of
 
 SEAL = "seal"
@@ -109,6 +110,7 @@ class Sealing(Part):
                     take_name=take.name,
                     take_format=format_of(take),
                     plan=side.plan.plan,
+                    scan_path=scan_path(self._media, take.sha256),
                     transfer=transfer_told(take),
                     descriptions=tuple(
                         TrackDescription(number=line.number, title=line.title, artist=line.artist)

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from inkwell_groove.core.artwork import ArtworkFacts
 from inkwell_groove.core.description import Release
 from inkwell_groove.core.plan import Plan
+from inkwell_groove.core.restoration.told import Listed, Proposal
 from inkwell_groove.core.sealing.order import SealedAlbum
 from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.tracks.found import Settings
@@ -171,6 +172,17 @@ class TrackLine(View):
     end_sample: int
     rate_hz: int
     confidence: float | None
+
+
+class RepairsView(View):
+    """What was found of a side's damage, and what of it is mended."""
+
+    proposal: Proposal
+    amount: float | None = Field(description="That was listed for; none where the plan mends nothing.")
+    total: int
+    per_minute: list[int] = Field(description="Repairs in each minute of the take.")
+    turn_s: float | None = Field(description="How long a turn takes, by its scratches; none without one.")
+    repairs: list[Listed]
 
 
 class SideView(View):

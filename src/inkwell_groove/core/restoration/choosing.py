@@ -9,9 +9,9 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.restoration.scan import Scan
+from inkwell_groove.core.restoration.told import Proposal
 
 CAUTIOUS, MOST = 15.0, 70.0
 _STEP = 2.5
@@ -20,19 +20,6 @@ _ENOUGH = 0.98  # of the clicks expected to be found
 _FALSE_SHARE, _FALSE_FEW = 0.015, 0.5  # of what is mended expected to be music
 _PARTNER = 3.0  # in log odds: a click in one channel makes one in the other likelier
 _CRACKLE_S, _CRACKLE_RATE = 0.0006, 16.0  # short ones, at so many a second around
-
-
-class Proposal(BaseModel):
-    """The least sufficient amount of a side, and what it rests on."""
-
-    model_config = ConfigDict(frozen=True)
-
-    amount: float
-    clicks_expected: float = Field(description="On the whole side, by the sum of all likelihoods.")
-    found_share: float = Field(description="Share of them that this amount is expected to find.")
-    false_expected: float = Field(description="How many of those mended are expected to be music.")
-    mended: int
-    because: str
 
 
 def threshold(amount: float) -> float:

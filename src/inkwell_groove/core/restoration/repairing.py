@@ -6,29 +6,14 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.restoration import choosing
 from inkwell_groove.core.restoration.mended import Repair
 from inkwell_groove.core.restoration.scan import Scan
 from inkwell_groove.core.restoration.steps import Clicks, Restoration
+from inkwell_groove.core.restoration.told import Listed
 
 _SAME = 0.5  # of the shorter: repairs of both channels that share so much are one
-
-
-class Listed(BaseModel):
-    """One repair as it is listed: a place in one channel, or in both at once."""
-
-    model_config = ConfigDict(frozen=True)
-
-    start: int
-    length: int
-    channel: int | str = Field(description='0, 1 or "both".')
-    kind: str
-    likelihood: float | None = Field(description="That it is damage; none for what a person asked for.")
-    over_db: float | None = None
-    family: int | None = None
-    mended: bool = True
 
 
 @dataclass(frozen=True)

@@ -14,14 +14,15 @@ from pydantic import BaseModel, ConfigDict
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.probe import probe
 from inkwell_groove.core.restoration.chain import Restored, learn, steps_before
-from inkwell_groove.core.restoration.choosing import CAUTIOUS, Proposal, propose
+from inkwell_groove.core.restoration.choosing import CAUTIOUS, propose
 from inkwell_groove.core.restoration.harm import Harm
 from inkwell_groove.core.restoration.harm import report as harm_of
 from inkwell_groove.core.restoration.linear import has_rumble
-from inkwell_groove.core.restoration.repairing import Choice, Listed, choice, listed_by_hand
+from inkwell_groove.core.restoration.repairing import Choice, choice, listed_by_hand
 from inkwell_groove.core.restoration.scan import scan
 from inkwell_groove.core.restoration.starting import STARTING_POINTS, named
 from inkwell_groove.core.restoration.steps import Clicks, Hum, Restoration, Rumble
+from inkwell_groove.core.restoration.told import Listed, Proposal
 from inkwell_groove.core.sound import SoundFormat, SoundReader
 from inkwell_groove.core.soundfiles import FileReader
 

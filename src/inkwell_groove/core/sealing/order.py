@@ -20,6 +20,7 @@ class SideOrder(BaseModel):
     take_name: str
     take_format: SoundFormat
     plan: Plan
+    scan_path: str = Field(default="", description="Where the side's scan for clicks is kept; scanned anew without.")
     transfer: tuple[tuple[str, str], ...] = Field(
         default=(), description="How the take was recorded here: names and what is said; empty for a file brought."
     )
@@ -61,10 +62,15 @@ class SealedTrack(BaseModel):
     end_sample: int
     gap_sample: int = Field(description="Where the kept gap after the music begins; equals end_sample without one.")
     rate_hz: int
+    speed_ratio: float = Field(default=1.0, description="By how much faster than the take it is.")
     bits: int
     md5: str = Field(description="STREAMINFO's MD5, which the decoded samples were found to have.")
     compared_samples: int
     verdict: str
+
+    def seconds(self, from_sample: int, to_sample: int) -> float:
+        """How long what lies between two samples of the take lasts in the file."""
+        return (to_sample - from_sample) / self.rate_hz / self.speed_ratio
 
 
 class SealedFile(BaseModel):

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
 
 from inkwell_groove import __version__
 from inkwell_groove.core.cuesheet import CueIndex, CueSheet, CueTrack, cue_text
@@ -22,8 +23,8 @@ def cue_sheet(order: SealOrder, tracks: Sequence[SealedTrack]) -> CueSheet:
     for track, description in zip(tracks, (d for side in order.sides for d in side.descriptions), strict=True):
         indexes = [CueIndex(number=1, file=track.file, frames=0)]
         if before is not None:
-            gap_frames = nearest_frame(before.gap_sample - before.start_sample, before.rate_hz)
-            end_frames = nearest_frame(before.end_sample - before.start_sample, before.rate_hz)
+            gap_frames = _frames(before, before.gap_sample)
+            end_frames = _frames(before, before.end_sample)
             if 0 < gap_frames < end_frames:
                 indexes.insert(0, CueIndex(number=0, file=before.file, frames=gap_frames))
         cue_tracks.append(
@@ -43,12 +44,16 @@ def cue_sheet(order: SealOrder, tracks: Sequence[SealedTrack]) -> CueSheet:
     )
 
 
+def _frames(track: SealedTrack, sample: int) -> int:
+    return nearest_frame(round((sample - track.start_sample) / track.speed_ratio), track.rate_hz)
+
+
 def playlist(order: SealOrder, tracks: Sequence[SealedTrack]) -> str:
     """An M3U8 playlist: UTF-8, relative names, length in whole seconds and 'artist - title' in each #EXTINF."""
     lines = ["#EXTM3U"]
     descriptions = [d for side in order.sides for d in side.descriptions]
     for track, description in zip(tracks, descriptions, strict=True):
-        seconds = round((track.end_sample - track.start_sample) / track.rate_hz)
+        seconds = round(track.seconds(track.start_sample, track.end_sample))
         lines.append(f"#EXTINF:{seconds},{description.artist_of(order.release)} - {track.title}")
         lines.append(track.file)
     return "\n".join(lines) + "\n"
@@ -70,8 +75,15 @@ def parse_checksum_list(text: str) -> list[tuple[str, str]]:
     return pairs
 
 
-def sealing_log(order: SealOrder, tracks: Sequence[SealedTrack], notes: Sequence[str]) -> str:
-    """What was done, from what, and what the proof found: for people, in a fixed order."""
+def sealing_log(
+    order: SealOrder,
+    tracks: Sequence[SealedTrack],
+    notes: Sequence[str],
+    restored: Mapping[str, Sequence[str]] = MappingProxyType({}),
+) -> str:
+    """What was done, from what, and what the proof found: for people, in a fixed order. `restored` says, by the side's
+    name, what its plan did to its sound.
+    """
     release = order.release
     lines = [
         f"Sealing log of {order.shelfmark}",
@@ -92,7 +104,9 @@ def sealing_log(order: SealOrder, tracks: Sequence[SealedTrack], notes: Sequence
             f"{form.channels} channel{'s' if form.channels > 1 else ''}, {form.samples} samples",
             f"  gaps between tracks: {_GAPS[side.plan.gaps]}",
             *(f"  {name:<12}  {said}" for name, said in side.transfer),
+            *(f"  restored      {said}" for said in restored.get(side.name, ())),
         ]
+        source = "the take as restored" if restored.get(side.name) else "the take"
         for track in (track for track in tracks if track.side == side.name):
             lines += [
                 f"  {track.number:02}  {track.title}",
@@ -100,7 +114,7 @@ def sealing_log(order: SealOrder, tracks: Sequence[SealedTrack], notes: Sequence
                 f"      samples  {track.start_sample} to {track.end_sample} of the take"
                 + (f", gap from {track.gap_sample}" if track.gap_sample < track.end_sample else ""),
                 f"      written  {track.bits} bit, MD5 of the samples {track.md5}",
-                f"      proof    {track.compared_samples} samples decoded and compared with the take: {track.verdict}",
+                f"      proof    {track.compared_samples} samples decoded and compared with {source}: {track.verdict}",
             ]
     if notes:
         lines += ["", "Word length", *(f"  {note}" for note in notes)]

@@ -14,6 +14,7 @@ from inkwell_groove.core.measure.clipping import clipped_runs
 from inkwell_groove.core.measure.levels import dbfs
 from inkwell_groove.core.peaks import PeakFile, build
 from inkwell_groove.core.probe import probe
+from inkwell_groove.core.restoration.scan import scan as scan_for_damage
 from inkwell_groove.core.sealing.album import seal_album
 from inkwell_groove.core.sealing.order import SealOrder
 from inkwell_groove.core.sound import SoundFormat
@@ -22,7 +23,7 @@ from inkwell_groove.core.tracks.finder import known_of, tracks_in
 from inkwell_groove.core.tracks.found import FixedJoin, Settings
 from inkwell_groove.core.transfer.compare import compare as compare_takes
 from inkwell_groove.core.transfer.joining import write_joined
-from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place, sha256_of, sync_file
+from inkwell_groove.store.media import PEAKS_NAME, SCAN_NAME, MediaStore, move_into_place, sha256_of, sync_file
 from inkwell_groove.workroom.heard import heard_of
 from inkwell_groove.workroom.jobs.pool import Progress
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME
@@ -249,6 +250,17 @@ def find(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     )
     progress(0.92, "fitting what was heard to what is known")
     return tracks_in(heard, known).moved(start).model_dump(mode="json")
+
+
+def scan(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Scans a take for damage; what was found lies beside it. Arguments: media_root, sha256, name."""
+    media, sha256 = MediaStore(Path(arguments["media_root"])), arguments["sha256"]
+    with FileReader(media.take(sha256), name=arguments["name"]) as reader:
+        found = scan_for_damage(reader, progress=lambda share: progress(0.98 * share, "listening for damage"))
+    with media.workspace() as work:
+        found.save(work / SCAN_NAME)
+        move_into_place(work / SCAN_NAME, media.derived(sha256, SCAN_NAME))
+    return {"candidates": len(found)}
 
 
 def seal(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:

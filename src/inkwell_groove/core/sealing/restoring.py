@@ -1,0 +1,110 @@
+"""A side's take as its plan restores it: what sealing cuts tracks from, and what the log says was done."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from inkwell_groove.core.restoration.chain import Learnt, Restored, learn
+from inkwell_groove.core.restoration.harm import Harm
+from inkwell_groove.core.restoration.harm import report as harm_of
+from inkwell_groove.core.restoration.mended import Repair
+from inkwell_groove.core.restoration.repairing import choice, listed_by_hand
+from inkwell_groove.core.restoration.scan import Scan, scan
+from inkwell_groove.core.restoration.steps import Restoration
+from inkwell_groove.core.sealing.order import SideOrder
+from inkwell_groove.core.sound import SoundReader
+from inkwell_groove.core.soundfiles import FileReader
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """What must be known of a whole side before any part of it can be made."""
+
+    asked: Restoration
+    repairs: tuple[Repair, ...] = ()
+    learnt: Learnt = field(default_factory=Learnt)
+    said: tuple[str, ...] = ()
+
+    def restored(self, take: SoundReader) -> SoundReader:
+        """The take as the plan restores it; the take itself where nothing is asked for."""
+        return take if self.asked.at_rest else Restored(take, self.asked, list(self.repairs), self.learnt)
+
+    def place(self, sample: int) -> int:
+        """Where a sample of the take lies once the speed is right."""
+        return round(sample / self.asked.speed_ratio)
+
+
+def prepare(side: SideOrder) -> Prepared:
+    """Scans and hears a side as far as its plan's steps need it. Nothing is read where it has none."""
+    asked = side.plan.restoration
+    if asked.at_rest:
+        return Prepared(asked)
+    with FileReader(Path(side.take_path), name=side.take_name) as take:
+        repairs: list[Repair] = []
+        kinds: Counter[str] = Counter(one.kind for one in listed_by_hand(asked))
+        if asked.clicks is not None:
+            found = Scan.load(Path(side.scan_path)) if side.scan_path else None
+            made = choice(found or scan(take), asked.clicks)
+            repairs = made.repairs()
+            kinds.update(one.kind for one in made.listed())
+        learnt = learn(take, asked, repairs)
+        harm = None
+        if asked.speed_ratio == 1.0:
+            spans = np.array([(one.start, one.end) for one in repairs], np.int64).reshape(-1, 2)
+            harm = harm_of(take, Restored(take, asked, repairs, learnt), spans)
+    return Prepared(asked, tuple(repairs), learnt, tuple(_in_words(asked, kinds, learnt, harm)))
+
+
+def _in_words(asked: Restoration, kinds: Counter[str], learnt: Learnt, harm: Harm | None) -> list[str]:
+    """What was done to the side, a line each, in the order it was done."""
+    lines = []
+    if asked.clicks is not None or asked.by_hand:
+        amount = f", amount {asked.clicks.amount:g} of 100" if asked.clicks is not None else ""
+        told = ", ".join(f"{count} {kind}" for kind, count in sorted(kinds.items())) or "nothing"
+        lines.append(f"mended: {told}{amount}")
+    if asked.declip:
+        lines.append("short overs rebuilt (a reconstruction, not what was recorded)")
+    channels = asked.channels
+    done = [
+        ("channels swapped", channels.swap),
+        ("left inverted", channels.invert_left),
+        ("right inverted", channels.invert_right),
+        (f"right held back by {channels.delay_right_us:.1f} us", channels.delay_right_us != 0),
+        (f"balance moved by {channels.balance_db:+.2f} dB", channels.balance_db != 0),
+        (f"mono, from {channels.mono}", channels.mono != "off"),
+    ]
+    lines += [words for words, is_so in done if is_so]
+    if asked.hum is not None:
+        hum = learnt.hum
+        told = "none found" if hum is None else f"{hum.hz.mean():.3f} Hz, {hum.level_dbfs or 0.0:.1f} dBFS, taken off"
+        lines.append(f"hum: {told}")
+    if asked.hiss is not None:
+        lines.append(f"hiss reduced by {asked.hiss.reduction_db:g} dB at most")
+    if asked.recurve is not None:
+        lines.append(f"curve {asked.recurve.played_with.name} undone, {asked.recurve.cut_with.name} applied")
+    if asked.rumble is not None and asked.rumble.below_hz is not None:
+        lines.append(f"rumble cut below {asked.rumble.below_hz:g} Hz")
+    if asked.rumble is not None and asked.rumble.vertical_below_hz is not None:
+        lines.append(f"vertical part cut below {asked.rumble.vertical_below_hz:g} Hz")
+    lines += [f"{band.shape} at {band.hz:g} Hz, {band.gain_db:+.1f} dB, Q {band.q:g}" for band in asked.equaliser]
+    if asked.speed_ratio != 1.0:
+        lines.append(f"speed multiplied by {asked.speed_ratio:.5f}")
+    if asked.level is not None:
+        lines.append(f"level changed by {learnt.gain_db:+.2f} dB")
+    return lines + (_harm_in_words(harm) if harm is not None else [])
+
+
+def _harm_in_words(harm: Harm) -> list[str]:
+    lines = [f"altered: {harm.altered_samples} samples of all channels, {harm.altered_share:.3%}"]
+    if harm.taken_dbfs is not None and harm.largest_dbfs is not None:
+        lines.append(
+            f"taken away: {harm.taken_dbfs:.1f} dBFS over the whole side, at most {harm.largest_dbfs:.1f} dBFS at "
+            f"sample {harm.largest_at_sample}; {harm.attacks_touched} attacks touched"
+        )
+        bands = [f"{band.centre_hz:g} Hz {band.taken_db:.0f}" for band in harm.bands if band.taken_db is not None]
+        lines.append(f"taken in each octave, dB: {', '.join(bands)}")
+    return lines

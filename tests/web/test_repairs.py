@@ -1,0 +1,93 @@
+"""Repairs through the API: scanned, listed for any amount, made part of the plan, undone, sealed and told."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+import soundfile
+
+from tests.core.restoration.scenes import RATE_HZ, clicked
+from tests.live import Server
+from tests.web.test_api import first_side, refused
+
+
+@pytest.fixture(scope="module")
+def docket_id(server: Server, shared_folder: Path) -> int:
+    path = shared_folder / "damaged.wav"
+    soundfile.write(str(path), clicked().take.data, RATE_HZ, subtype="PCM_16")
+    opened = server.open_docket("T-repair")
+    side = first_side(server.get(f"/dockets/{opened['id']}"))
+    refused(server.api.post(f"/sides/{side['id']}/scan"), 409, "no take yet")
+    server.upload(opened["id"], path)
+    server.wait_for_jobs()
+    return int(opened["id"])
+
+
+def side_of(server: Server, docket_id: int) -> Any:
+    return first_side(server.get(f"/dockets/{docket_id}"))
+
+
+def test_a_side_is_scanned_restored_undone_and_sealed(server: Server, docket_id: int) -> None:
+    side = side_of(server, docket_id)
+    repairs = f"/sides/{side['id']}/repairs"
+    refused(server.api.get(repairs), 409, "not scanned yet")
+    server.post(f"/sides/{side['id']}/scan")
+    jobs = server.wait_for_jobs()
+    assert next(job for job in jobs if job["kind"] == "scan for damage")["state"] == "done"
+
+    found = server.get(repairs)
+    assert found["amount"] is None
+    assert found["total"] == 0
+    proposed = found["proposal"]["amount"]
+    would = server.get(repairs, amount=proposed)
+    assert would["total"] > 30
+    assert sum(would["per_minute"]) == would["total"] == len(would["repairs"])
+    assert server.get(repairs, amount=proposed, first=10, count=5)["repairs"] == would["repairs"][10:15]
+    assert server.get(repairs)["total"] == 0, "looking changes nothing"
+
+    no = would["repairs"][3]
+    verdict = {"start": no["start"], "end": no["start"] + no["length"], "mend": False}
+    restoration = {"clicks": {"amount": proposed, "verdicts": [verdict]}}
+    edit = {"op": "restore", "restoration": restoration, "saying": "clicks mended"}
+    before = side["plan"]["version"]
+    plan = server.post(f"/sides/{side['id']}/plan/edits", {"based_on": before, "edit": edit})
+    now = server.get(repairs)
+    assert now["amount"] == proposed
+    assert no["start"] not in [one["start"] for one in now["repairs"]]
+    assert now["total"] == would["total"] - 1
+    more = server.get(repairs, amount=100)
+    assert no["start"] not in [one["start"] for one in more["repairs"]], "refused ones stay refused"
+
+    assert server.post(f"/sides/{side['id']}/plan/undo")["plan"]["restoration"]["clicks"] is None
+    assert server.post(f"/sides/{side['id']}/plan/redo")["plan"] == plan["plan"]
+
+    server.describe(docket_id, [f"T{n}" for n in range(len(side_of(server, docket_id)["tracks"]))])
+    server.post(f"/dockets/{docket_id}/seal")
+    server.wait_for_jobs()
+    sealed = server.get(f"/dockets/{docket_id}")
+    assert sealed["standing"] == "sealed"
+    log = server.api.get(f"/packages/{sealed['packages'][0]['id']}/papers/sealing.log").text
+    assert "restored      mended: " in log
+    assert f"amount {proposed:g} of 100" in log
+    server.post(f"/sides/{side['id']}/plan/undo")
+    assert server.get(f"/dockets/{docket_id}")["standing"] != "sealed", "another sound would come of it now"
+
+
+@pytest.mark.parametrize(
+    "restoration",
+    [
+        {"clicks": {"amount": 101}},
+        {"speed_ratio": 0},
+        {"by_hand": [{"key": "a", "start": 10, "end": 10}]},
+        {"level": {"to_lufs": -16, "to_peak_dbtp": -1}},
+        {"reverb": True},
+    ],
+)
+def test_steps_that_cannot_be_are_refused(server: Server, docket_id: int, restoration: dict[str, Any]) -> None:
+    side = side_of(server, docket_id)
+    body = {"based_on": side["plan"]["version"], "edit": {"op": "restore", "restoration": restoration}}
+    answer = server.api.post(f"/sides/{side['id']}/plan/edits", json=body)
+    assert answer.status_code == 422
+    assert side_of(server, docket_id)["plan"] == side["plan"]
