@@ -17,4 +17,18 @@ export const emptyPlan = (samples: number): Plan => ({
   fade_samples: 0,
   found: { catalogue_s: [], counts_gap: false, disbelieved: [], turn_overs: [] },
   tracks: [],
+  restoration: {
+    by_hand: [],
+    declip: false,
+    channels: {
+      swap: false,
+      invert_left: false,
+      invert_right: false,
+      delay_right_us: 0,
+      balance_db: 0,
+      mono: "off",
+    },
+    equaliser: [],
+    speed_ratio: 1,
+  },
 });
