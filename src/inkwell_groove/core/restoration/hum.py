@@ -24,8 +24,8 @@ MAINS_HZ = (50.0, 60.0)
 HARMONICS = 24
 _STEP_S = 0.25  # between the places at which the hum is known
 _LOW_RATE_HZ = 4_000
-_VOTES_S = 20.0  # over which a harmonic's amplitude is followed
-_LOOSER = 1.02  # of the power that stands still
+_VOTES_S = 30.0  # over which a harmonic's amplitude is followed
+_LOOSER = 0.03  # by which the log of what does not stand still must be less on a looser line
 _STANDS_OUT_DB = 6.0  # above what lies beside it, over the whole side
 _FURTHEST = 0.012  # from the mains' frequency; the notes G1 and B flat 1 lie 2 and 3 % off
 _BLOCK_S = 30.0
@@ -85,26 +85,42 @@ def follow(stream: Stream, *, mains_hz: float | None = None, harmonics: int = HA
     knots = len(low) // step_low + 2
     turns = np.arange(knots) * step_low / rate * base
     harmonics = min(harmonics, int(0.45 * rate / base))
-    best: tuple[float, npt.NDArray[np.float64]] | None = None
-    # The stiffest line goes first: where loud music disturbs, it is led astray the least. A looser one, and one that
-    # was followed roughly before, must show that more of the tones stands still on it.
-    for roughly, over_s in ((0, 80.0), (0, 25.0), (0, 10.0), (3, 25.0), (3, 4.0)):
-        own = turns.copy()
-        for _ in range(roughly):
-            own += _rough_drift(_voices(low, own, step_low, harmonics))
-        for _ in range(3):
-            own += _drift(_voices(low, own, step_low, harmonics), over_s / _STEP_S)
-        line, _ = _followed(_voices(low, own, step_low, harmonics), _VOTES_S / _STEP_S)
-        still = float((np.abs(line) ** 2).sum())
-        if best is None or still > _LOOSER * best[0]:
-            best = still, own
-    assert best is not None
-    turns = best[1]
+    turns = _line_of_turns(low, turns, step_low, harmonics)
     amplitudes, _ = _followed(_voices(low, turns, step_low, harmonics), _VOTES_S / _STEP_S)
     amplitudes = amplitudes * _standing_out(low, rate, base, harmonics)[None, :, None]
     if not amplitudes.any():
         return None
     return HumTrack(stream.rate_hz, step_low * factor, turns, amplitudes)
+
+
+def _line_of_turns(low: Block, turns: npt.NDArray[np.float64], step: int, harmonics: int) -> npt.NDArray[np.float64]:
+    """The phase of the mains, in turns, on the stiffest line that holds.
+
+    Where loud music disturbs, a stiff line is led astray the least. A looser one, and one that was followed roughly
+    before, must show that the tones stand stiller on it: each counts alike, however loud it is.
+    """
+    lines: list[npt.NDArray[np.float64]] = []
+    held = np.inf
+    for roughly, over_s in (
+        (0, (10.0, 25.0, 80.0)),
+        (0, (10.0, 25.0)),
+        (0, (10.0, 10.0)),
+        (3, (10.0, 25.0)),
+        (3, (4.0,)),
+    ):
+        own = turns.copy()
+        for _ in range(roughly):
+            own += _rough_drift(_voices(low, own, step, harmonics))
+        for over in over_s:
+            for _ in range(2):
+                own += _drift(_voices(low, own, step, harmonics), over / _STEP_S)
+        voices = _voices(low, own, step, harmonics)
+        line, _ = _followed(voices, _VOTES_S / _STEP_S)
+        off = np.median(np.abs(voices - line) ** 2, axis=2).sum(axis=0)
+        unsteady = float(np.log(off + 1e-24).mean())
+        if unsteady < held - _LOOSER:
+            lines, held = [own], unsteady
+    return lines[0]
 
 
 class HumFree(Step):
