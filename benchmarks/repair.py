@@ -63,6 +63,8 @@ def _excerpts(folder: Path) -> Iterator[Stereo]:
     every = pieces(folder, MORE_PACKAGES)
     for number in range(_EXCERPTS):
         piece = every[number * len(every) // _EXCERPTS]
+        if piece.seconds < 2 * _SECONDS:
+            continue
         sound = excerpt(piece, 0.4 * piece.seconds, _SECONDS)
         if sound is not None and len(sound) > 20 * RATE_HZ:
             yield 0.5 * sound.astype(np.float64)
@@ -164,7 +166,8 @@ def _hum_and_rumble(sounds: list[Stereo]) -> Iterator[str]:
 
 def _third_octaves(before: Stereo, after: Stereo) -> float:
     """The largest change in decibels of any third octave from 40 Hz to 16 kHz that has music in it."""
-    spectra = [(np.abs(np.fft.rfft(one, axis=0)) ** 2).sum(axis=1) for one in (before, after)]
+    window = np.hanning(len(before))[:, None]
+    spectra = [(np.abs(np.fft.rfft(one * window, axis=0)) ** 2).sum(axis=1) for one in (before, after)]
     hz = np.fft.rfftfreq(len(before), 1 / RATE_HZ)
     most = 0.0
     for n in range(27):

@@ -26,7 +26,7 @@ _STEP_S = 0.25  # between the places at which the hum is known
 _LOW_RATE_HZ = 4_000
 _VOTES_S = 30.0  # over which a harmonic's amplitude is followed
 _LOOSER = 0.03  # by which the log of what does not stand still must be less on a looser line
-_STANDS_OUT_DB = 6.0  # above what lies beside it, over the whole side
+_STEADY, _ALIKE = 25.0, 0.4
 _FURTHEST = 0.012  # from the mains' frequency; the notes G1 and B flat 1 lie 2 and 3 % off
 _BLOCK_S = 30.0
 _LEAST_S = 4.0  # in less nothing can be said to be steady
@@ -86,8 +86,11 @@ def follow(stream: Stream, *, mains_hz: float | None = None, harmonics: int = HA
     turns = np.arange(knots) * step_low / rate * base
     harmonics = min(harmonics, int(0.45 * rate / base))
     turns = _line_of_turns(low, turns, step_low, harmonics)
-    amplitudes, _ = _followed(_voices(low, turns, step_low, harmonics), _VOTES_S / _STEP_S)
-    amplitudes = amplitudes * _standing_out(low, rate, base, harmonics)[None, :, None]
+    voices = _voices(low, turns, step_low, harmonics)
+    steady = _steady(voices[:, :, : len(low) // step_low])
+    if steady[:3].sum() < 1 or steady.sum() < 2:
+        return None
+    amplitudes = _followed(voices, _VOTES_S / _STEP_S)[0] * steady[None, :, None]
     if not amplitudes.any():
         return None
     return HumTrack(stream.rate_hz, step_low * factor, turns, amplitudes)
@@ -267,23 +270,19 @@ def _drift(voices: npt.NDArray[np.complex128], over: float) -> npt.NDArray[np.fl
     return np.concatenate([[0.0], np.cumsum(rate)]) / (2 * np.pi)
 
 
-def _standing_out(low: Block, rate: float, base: float, harmonics: int) -> npt.NDArray[np.bool_]:
-    """(harmonics,): which of them stand out of what lies beside them, steadily, over the side."""
-    size = min(len(low), round(4 * rate))
-    shape = np.hanning(size)
-    spectra = []
-    for first in range(0, len(low) - size + 1, size // 2):
-        spectra.append(np.abs(np.fft.rfft(low[first : first + size].T * shape, axis=-1)) ** 2)
-    power = np.quantile(np.array(spectra), 0.3, axis=0).max(axis=0) + 1e-30
-    bin_hz = rate / size
-    out = np.zeros(harmonics, bool)
-    for n in range(1, harmonics + 1):
-        k, wide = n * base / bin_hz, 3 + round(0.004 * n * base / bin_hz)
-        peak = power[max(0, int(k) - wide) : int(k) + wide + 1].max()
-        a, b = int(k - 6.0 / bin_hz), int(k + 6.0 / bin_hz)
-        beside = np.median(np.concatenate([power[max(1, a) : int(k) - wide], power[int(k) + wide : b], [1e-30]]))
-        out[n - 1] = 10 * np.log10(peak / beside) > _STANDS_OUT_DB
-    return out
+def _steady(voices: npt.NDArray[np.complex128]) -> npt.NDArray[np.bool_]:
+    """(harmonics,): which stand still over the whole side: their mean is far larger than means of what comes and goes.
+
+    For a thing of random phase in each of N stretches the square of the mean is about a Nth of the mean square; notes
+    hold for some stretches, so that it must be _STEADY times that. In each third of the side it must point the same way.
+    """
+    stretches = voices.shape[2]
+    mean = voices.mean(axis=2)
+    stray = np.mean(np.abs(voices - mean[:, :, None]) ** 2, axis=2) + 1e-24
+    ratio = stretches * np.abs(mean) ** 2 / stray
+    parts = [part.mean(axis=2) for part in np.array_split(voices, 3, axis=2)]
+    alike = np.min([(part * np.conj(mean)).real / (np.abs(mean) ** 2 + 1e-24) for part in parts], axis=0)
+    return np.asarray(((ratio > _STEADY) & (alike > _ALIKE)).any(axis=0))
 
 
 def _median_around(line: npt.NDArray[np.complex128], width: int) -> npt.NDArray[np.complex128]:
