@@ -274,7 +274,8 @@ def _steady(voices: npt.NDArray[np.complex128]) -> npt.NDArray[np.bool_]:
     """(harmonics,): which stand still over the whole side: their mean is far larger than means of what comes and goes.
 
     For a thing of random phase in each of N stretches the square of the mean is about a Nth of the mean square; notes
-    hold for some stretches, so that it must be _STEADY times that. In each third of the side it must point the same way.
+    hold for some stretches, so that it must be _STEADY times that. And in each third of the side it must point the
+    same way.
     """
     stretches = voices.shape[2]
     mean = voices.mean(axis=2)
