@@ -32,6 +32,7 @@ from tests.streams import Held, Taken
 EVERYTHING = Restoration(
     clicks=Clicks(amount=30),
     declip=True,
+    dropouts=True,
     channels=Channels(invert_right=True, delay_right_us=31.0, balance_db=0.4),
     hum=Hum(),
     hiss=Hiss(reduction_db=6),

@@ -8,7 +8,7 @@ and handed over as `Learnt`, so that any stretch can be made alone.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +18,8 @@ from inkwell_groove.core.restoration import hum as humming
 from inkwell_groove.core.restoration.channels import Delayed, Matrixed, Quieter
 from inkwell_groove.core.restoration.curves import correction
 from inkwell_groove.core.restoration.declip import Declipped
+from inkwell_groove.core.restoration.dropouts import Dropout, Raised
+from inkwell_groove.core.restoration.dropouts import find as find_dropouts
 from inkwell_groove.core.restoration.levelling import Levelled, gain_for
 from inkwell_groove.core.restoration.linear import Weighed, equalised, grid_hz, lateral_only, without_rumble
 from inkwell_groove.core.restoration.mended import Mended, Repair
@@ -37,13 +39,18 @@ class Learnt:
     noise_from: tuple[int, int] | None = None
     gain_db: float = 0.0
     dc: tuple[float, ...] = ()
+    holes: tuple[Dropout, ...] = ()
 
 
-def steps_before(reader: SoundReader, asked: Restoration, repairs: list[Repair]) -> Stream:
-    """The take mended, declipped and with its channels put right."""
+def steps_before(
+    reader: SoundReader, asked: Restoration, repairs: list[Repair], holes: tuple[Dropout, ...] = ()
+) -> Stream:
+    """The take mended, declipped, its holes raised and its channels put right."""
     stream: Stream = Source(Mended(reader, repairs, asked.by_hand) if repairs or asked.by_hand else reader)
     if asked.declip:
         stream = Declipped(stream, limit=_limit(reader))
+    if asked.dropouts and holes:
+        stream = Raised(stream, list(holes))
     if stream.channels == 2:
         stream = _channels_of(stream, asked.channels)
     return stream
@@ -51,7 +58,7 @@ def steps_before(reader: SoundReader, asked: Restoration, repairs: list[Repair])
 
 def rendered(reader: SoundReader, asked: Restoration, repairs: list[Repair], learnt: Learnt) -> Stream:
     """Everything that is asked for, at the rate of the take; `samples` is fewer or more where the speed is changed."""
-    stream = steps_before(reader, asked, repairs)
+    stream = steps_before(reader, asked, repairs, learnt.holes)
     if asked.hum is not None and learnt.hum is not None:
         stream = humming.HumFree(stream, learnt.hum)
     if asked.hiss is not None and learnt.noise is not None:
@@ -67,10 +74,13 @@ def rendered(reader: SoundReader, asked: Restoration, repairs: list[Repair], lea
 def learn(reader: SoundReader, asked: Restoration, repairs: list[Repair]) -> Learnt:
     """Hears the whole side as often as the steps need. Raises nothing of its own."""
     learnt = Learnt()
-    stream = steps_before(reader, asked, repairs)
+    if asked.dropouts:
+        as_it_was = asked.model_copy(update={"channels": Channels()})
+        learnt = Learnt(holes=tuple(find_dropouts(steps_before(reader, as_it_was, repairs))))
+    stream = steps_before(reader, asked, repairs, learnt.holes)
     if asked.hum is not None:
         track = humming.follow(stream, mains_hz=asked.hum.mains_hz, harmonics=asked.hum.harmonics)
-        learnt = Learnt(hum=track)
+        learnt = replace(learnt, hum=track)
         if track is not None:
             stream = humming.HumFree(stream, track)
     if asked.hiss is not None:
@@ -79,11 +89,11 @@ def learn(reader: SoundReader, asked: Restoration, repairs: list[Repair]) -> Lea
         if asked.hiss.from_s is not None and asked.hiss.to_s is not None:
             chosen = round(asked.hiss.from_s * rate), round(asked.hiss.to_s * rate)
         if chosen is not None:
-            learnt = Learnt(hum=learnt.hum, noise=hissing.print_of(stream, *chosen), noise_from=chosen)
+            learnt = replace(learnt, noise=hissing.print_of(stream, *chosen), noise_from=chosen)
     if asked.level is not None:
         before = rendered(reader, asked.model_copy(update={"level": None}), repairs, learnt)
         gain_db, dc = gain_for(before, asked.level)
-        learnt = Learnt(learnt.hum, learnt.noise, learnt.noise_from, gain_db, dc)
+        learnt = replace(learnt, gain_db=gain_db, dc=dc)
     return learnt
 
 

@@ -79,8 +79,15 @@ def repair_file(
         harm = None
         if asked.speed_ratio == 1.0:
             harm = harm_of(reader, restored, spans)
+        holes = [
+            Listed(
+                start=one.start, length=one.end - one.start, channel=one.channel, kind="dropout",
+                likelihood=round(one.alike, 4),
+            )
+            for one in learnt.holes
+        ]  # fmt: skip
         listed = sorted(
-            [*(made.listed() if made is not None else []), *listed_by_hand(asked)], key=lambda one: one.start
+            [*(made.listed() if made is not None else []), *listed_by_hand(asked), *holes], key=lambda one: one.start
         )
         return Repaired(
             repairs=tuple(listed), amount=asked.clicks.amount if asked.clicks else None, proposal=proposal,

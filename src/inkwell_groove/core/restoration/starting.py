@@ -48,7 +48,7 @@ STARTING_POINTS: dict[str, StartingPoint] = {
         ),
         StartingPoint(
             name="cassette", suits="Tape: ticks and dropouts, no crackle", least_amount=5, most_amount=15,
-            steps=Restoration(hum=Hum()),
+            steps=Restoration(hum=Hum(), dropouts=True),
         ),
     )
 }  # fmt: skip

@@ -124,6 +124,7 @@ class Restoration(_Step):
     clicks: Clicks | None = None
     by_hand: tuple[HandRepair, ...] = ()
     declip: bool = False
+    dropouts: bool = Field(default=False, description="Short holes in a tape's level are raised to what is beside.")
     channels: Channels = Channels()
     hum: Hum | None = None
     hiss: Hiss | None = None

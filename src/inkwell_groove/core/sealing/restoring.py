@@ -68,6 +68,8 @@ def _in_words(asked: Restoration, kinds: Counter[str], learnt: Learnt, harm: Har
         lines.append(f"mended: {told}{amount}")
     if asked.declip:
         lines.append("short overs rebuilt (a reconstruction, not what was recorded)")
+    if asked.dropouts:
+        lines.append(f"dropouts raised: {len(learnt.holes)}")
     channels = asked.channels
     done = [
         ("channels swapped", channels.swap),
