@@ -137,6 +137,7 @@ def close_join(plan: Plan, key: str, at_sample: int) -> Plan:
         raise Refused("before the first track there is nothing to close up with", remedy="Choose another join")
     before, track = plan.tracks[index - 1], plan.tracks[index]
     _unlocked(track.start, index, "start")
+    _unlocked(before.end, index - 1, "end")  # signed off alone, where a track between them was taken out
     low, high = before.start_sample + MIN_TRACK_SAMPLES, track.end_sample - MIN_TRACK_SAMPLES
     at = max(low, min(high, at_sample))
     tracks = list(plan.tracks)
