@@ -57,14 +57,14 @@ def test_the_microgroove_curve_is_that_of_the_standard_up_to_20_khz(hz: int, rat
 
 
 def test_the_bilinear_transform_would_have_missed_it() -> None:
-    """What is avoided: at 44.1 kHz it is over 1 dB off at 15 kHz and infinitely so at half the rate."""
+    """What is avoided: at 44.1 kHz it is 4.6 dB off at 15 kHz and infinitely so at half the rate."""
     from scipy.signal import bilinear, freqz
 
     t1, t2, t3 = 3180e-6, 318e-6, 75e-6
     b, a = bilinear([t2, 1.0], [t1 * t3, t1 + t3, 1.0], fs=44_100)
     _, response = freqz(b, a, worN=[1_000.0, 15_000.0], fs=44_100)
     exact = np.abs(MICROGROOVE.response(np.array([15_000.0]))[0])
-    assert 20 * np.log10(abs(response[1] / response[0]) / exact) < -1.0
+    assert 20 * np.log10(abs(response[1] / response[0]) / exact) < -4.0
 
 
 @pytest.mark.parametrize(

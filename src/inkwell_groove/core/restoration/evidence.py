@@ -19,9 +19,8 @@ from inkwell_groove.core.restoration import ar
 Float = npt.NDArray[np.float32]
 
 CELL_S = 0.0015  # in which the usual size of the excitation is measured, by its median
-_FRAME_S = 0.0464
 _WHITE = 1e-9  # of the power: a floor under empty bands, so that they do not decide alone
-_NEAR_CELLS = 8
+_NEAR_CELLS = 8  # on either side, 12 ms: longer than any click, shorter than a note
 _MEDIAN_OF_NORMAL = 0.6745
 
 

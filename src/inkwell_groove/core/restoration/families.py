@@ -12,7 +12,9 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-NOMINAL_S = (1.8, 60.0 / 45.0, 60.0 / 78.26)
+from inkwell_groove.core.tracks.turns import NOMINAL_RPM
+
+_NOMINAL_S = tuple(60.0 / rpm for rpm in NOMINAL_RPM)
 FURTHEST = 0.06
 _BIN_S = 0.0004
 _NEAR_S = 0.0012  # between where a turn expects a click and where it lies
@@ -54,7 +56,7 @@ def _turn(at_s: npt.NDArray[np.float64], odds: npt.NDArray[np.float32]) -> float
         return None
     sure = sure[np.concatenate([[True], np.diff(sure) > _NEAR_S])]  # the same click in both channels is one
     best: tuple[float, float] | None = None
-    for nominal in NOMINAL_S:
+    for nominal in _NOMINAL_S:
         low, high = nominal / (1 + FURTHEST), nominal / (1 - FURTHEST)
         first, last = np.searchsorted(sure, sure + low), np.searchsorted(sure, sure + high)
         apart = np.concatenate([sure[a:b] - one for one, a, b in zip(sure, first, last, strict=True)])

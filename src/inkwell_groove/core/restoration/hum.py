@@ -26,9 +26,9 @@ _STEP_S = 0.25  # between the places at which the hum is known
 _LOW_RATE_HZ = 4_000
 _VOTES_S = 30.0  # over which a harmonic's amplitude is followed
 _LOOSER = 0.03  # by which the log of what does not stand still must be less on a looser line
-_STEADY, _ALIKE = 25.0, 0.4
+_STEADY, _ALIKE = 25.0, 0.4  # see `_steady`; clean music is taken for hum in one of ten excerpts
 _FURTHEST = 0.012  # from the mains' frequency; the notes G1 and B flat 1 lie 2 and 3 % off
-_BLOCK_S = 30.0
+_BLOCK_S = 30.0  # read at once
 _LEAST_S = 4.0  # in less nothing can be said to be steady
 
 
@@ -51,11 +51,6 @@ class HumTrack:
         """The root mean square of all harmonics together, of the louder channel."""
         power = float((np.abs(self.amplitudes) ** 2 / 2).sum(axis=1).mean(axis=1).max(initial=0.0))
         return 10 * float(np.log10(power)) if power > 0 else None
-
-    def harmonics_dbfs(self) -> list[float | None]:
-        """Of each harmonic, of the louder channel; none for those not taken off."""
-        power = (np.abs(self.amplitudes) ** 2 / 2).mean(axis=2).max(axis=0, initial=0.0)
-        return [10 * float(np.log10(one)) if one > 0 else None for one in power]
 
     def save(self, path: Path) -> None:
         buffer = io.BytesIO()

@@ -29,9 +29,9 @@ _ROUNDS = 4
 _STRENGTH_SMOOTHED = 15  # samples over which a click's strength is taken to be alike
 _CLICK_ORDER = 2
 _WORTH = 1.0  # of the likely error of a repair, against the damage it takes away
-_NEAR = 192
+_NEAR = 192  # samples beside a gap in which the excitation is measured again
 _SWINGS, _STILL = 1.5, 1.0  # times the power of the music around
-_SHARE = 4
+_SHARE = 4  # of a short gap, over which its strength is smoothed instead
 _TINY = 1e-16  # far under the finest step of any take
 
 
