@@ -53,11 +53,12 @@ def test_a_side_is_scanned_restored_undone_and_sealed(server: Server, docket_id:
     edit = {"op": "restore", "restoration": restoration, "saying": "clicks mended"}
     before = side["plan"]["version"]
     plan = server.post(f"/sides/{side['id']}/plan/edits", {"based_on": before, "edit": edit})
-    now = server.get(repairs)
+    now = server.get(repairs, states="mended")
     assert now["amount"] == proposed
     assert no["start"] not in [one["start"] for one in now["repairs"]]
     assert now["total"] == would["total"] - 1
-    more = server.get(repairs, amount=100)
+    assert [one["start"] for one in server.get(repairs, states="refused")["repairs"]] == [no["start"]]
+    more = server.get(repairs, amount=100, states="mended")
     assert no["start"] not in [one["start"] for one in more["repairs"]], "refused ones stay refused"
 
     assert server.post(f"/sides/{side['id']}/plan/undo")["plan"]["restoration"]["clicks"] is None

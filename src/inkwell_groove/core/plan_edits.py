@@ -8,10 +8,12 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core import plan_moves as moves
+from inkwell_groove.core.errors import Missing, Refused
 from inkwell_groove.core.plan import Edge, Plan
-from inkwell_groove.core.restoration.steps import Restoration
+from inkwell_groove.core.restoration.steps import Clicks, HandRepair, Restoration, Verdict
 
 _NEW_TRACK_S = 30
+_LONGEST_FILLED_S = 0.1
 
 
 class _Edit(BaseModel):
@@ -107,6 +109,28 @@ class Restore(_Edit):
     saying: str = Field(default="restoration changed", min_length=1, max_length=120)
 
 
+class Judge(_Edit):
+    """What a person says of places the scan found: mended or left, whatever the amount; or nothing any more."""
+
+    op: Literal["judge"]
+    verdicts: tuple[Verdict, ...] = Field(default=(), max_length=5_000)
+    forget: tuple[tuple[int, int], ...] = Field(default=(), description="Samples of which nothing is said any more.")
+
+
+class MendByHand(_Edit):
+    """A stretch mended by hand; one with a key that is there already takes its place."""
+
+    op: Literal["mend by hand"]
+    repair: HandRepair
+
+
+class LeaveByHand(_Edit):
+    """A repair by hand taken back."""
+
+    op: Literal["leave by hand"]
+    repair_key: str
+
+
 PlanEdit = Annotated[
     MoveEdge
     | MoveJoin
@@ -118,6 +142,9 @@ PlanEdit = Annotated[
     | SignOff
     | SetGaps
     | SetMargins
+    | Judge
+    | MendByHand
+    | LeaveByHand
     | Restore,
     Field(discriminator="op", title="PlanEdit"),
 ]
@@ -146,6 +173,8 @@ def apply(plan: Plan, edit: PlanEdit, *, rate_hz: int, new_key: Callable[[], str
             return plan.model_copy(update={"gaps": edit.gaps})
         case Restore():
             return plan.model_copy(update={"restoration": edit.restoration})
+        case Judge() | MendByHand() | LeaveByHand():
+            return plan.model_copy(update={"restoration": _repaired(plan, edit, rate_hz)})
         case SetMargins():
             lead, tail, fade = (round(ms * rate_hz / 1000) for ms in (edit.lead_ms, edit.tail_ms, edit.fade_ms))
             return plan.model_copy(update={"lead_samples": lead, "tail_samples": tail, "fade_samples": fade})
@@ -176,5 +205,45 @@ def in_words(plan: Plan, edit: PlanEdit) -> str:
             return f"gaps {edit.gaps}"
         case Restore():
             return edit.saying
+        case Judge():
+            return _judged_in_words(edit)
+        case MendByHand():
+            return f"mended by hand: {edit.repair.how}"
+        case LeaveByHand():
+            return "repair by hand taken back"
         case SetMargins():
             return f"{edit.lead_ms} ms kept before, {edit.tail_ms} ms after, cuts faded over {edit.fade_ms} ms"
+
+
+def _repaired(plan: Plan, edit: Judge | MendByHand | LeaveByHand, rate_hz: int) -> Restoration:
+    asked = plan.restoration
+    if isinstance(edit, Judge):
+        clicks = (asked.clicks or Clicks(amount=0, kinds=())).judged(edit.verdicts)
+        for start, end in edit.forget:
+            clicks = clicks.unjudged(start, end)
+        return asked.model_copy(update={"clicks": clicks})
+    if isinstance(edit, MendByHand):
+        if edit.repair.end > plan.take_samples:
+            raise Refused(
+                f"samples {edit.repair.start} to {edit.repair.end} are not in this take", where="repair by hand",
+                remedy=f"It has {plan.take_samples}",
+            )  # fmt: skip
+        if edit.repair.how == "interpolate" and edit.repair.end - edit.repair.start > _LONGEST_FILLED_S * rate_hz:
+            raise Refused(
+                f"{(edit.repair.end - edit.repair.start) / rate_hz:.2f} s are too long to be filled from beside",
+                where="repair by hand", remedy=f"Select at most {_LONGEST_FILLED_S:g} s, or make it softer",
+            )  # fmt: skip
+        kept = [one for one in asked.by_hand if one.key != edit.repair.key]
+        return asked.model_copy(update={"by_hand": (*kept, edit.repair)})
+    if all(one.key != edit.repair_key for one in asked.by_hand):
+        raise Missing(f"there is no repair by hand {edit.repair_key}", remedy="Reload the side")
+    return asked.model_copy(update={"by_hand": tuple(one for one in asked.by_hand if one.key != edit.repair_key)})
+
+
+def _judged_in_words(edit: Judge) -> str:
+    if not edit.verdicts:
+        return "repairs left to the amount again"
+    mended = sum(one.mend for one in edit.verdicts)
+    left = len(edit.verdicts) - mended
+    told = ((mended, "accepted"), (left, "refused"))
+    return ", ".join(f"{count} repair{'s' if count > 1 else ''} {word}" for count, word in told if count)

@@ -25,6 +25,8 @@ from inkwell_groove.core.errors import InkwellError
 
 HEARD_NAME = "heard"  # what the finder heard of a take
 SCAN_NAME = "scan"  # what was found of its damage
+LEARNT_NAME = "learnt"  # what a plan's steps learnt of a whole take, with a digest of what was asked
+HARM_NAME = "harm"  # what a plan alters of a take, likewise
 PEAKS_NAME = "peaks"  # the derived file that holds a take's peak pyramid
 
 
@@ -48,6 +50,11 @@ class MediaStore:
 
     def derived(self, sha256: str, name: str) -> Path:
         return self.root / "derived" / _digest(sha256) / name
+
+    def derived_newest_first(self, sha256: str, name: str) -> list[Path]:
+        """All that was derived from a take under a name that begins like this."""
+        folder = self.root / "derived" / _digest(sha256)
+        return sorted(folder.glob(f"{name} *"), key=lambda path: path.stat().st_mtime_ns, reverse=True)
 
     def upload(self, upload_id: int) -> Path:
         return self.root / "uploads" / str(int(upload_id))

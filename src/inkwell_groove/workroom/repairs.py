@@ -2,27 +2,58 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+import threading
+from collections import Counter, OrderedDict
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, NamedTuple
 
+import numpy as np
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict
 from inkwell_groove.core.restoration.steps import Clicks
+from inkwell_groove.core.restoration.told import Listed, Proposal
+from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import SCAN_NAME, MediaStore
-from inkwell_groove.store.models import Job, Side
+from inkwell_groove.store.models import Job
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.hearing import Hearing
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
-from inkwell_groove.workroom.reading import plan_of, side_label, side_row
-from inkwell_groove.workroom.views import JobView, RepairsView
+from inkwell_groove.workroom.reading import side_label, side_row
+from inkwell_groove.workroom.views import JobView, RepairOrder, RepairState, RepairsView, RepairsWanted
 
 if TYPE_CHECKING:
     from inkwell_groove.core.restoration.scan import Scan
 
 SCAN = "scan for damage"
+_KEPT = 12  # lists, of a few thousand repairs each
+
+
+class _SideRepairs(NamedTuple):
+    found: Scan
+    proposal: Proposal
+    amount: float | None
+    listed: list[Listed]
+
+
+_ORDERS: dict[RepairOrder, Callable[[Listed], Any]] = {
+    "place": lambda one: one.start,
+    "likelihood": lambda one: (-(one.likelihood if one.likelihood is not None else 2.0), one.start),
+    "least likely": lambda one: (one.likelihood if one.likelihood is not None else 2.0, one.start),
+    "size": lambda one: (-(one.over_db if one.over_db is not None else -999.0), one.start),
+    "length": lambda one: (-one.length, one.start),
+}
 
 
 class Repairs(Part):
     """Scanning, and what was found."""
+
+    def __init__(self, database: Database, media: MediaStore, events: Events, hearing: Hearing) -> None:
+        super().__init__(database, media, events)
+        self._hearing = hearing
+        self._sides: OrderedDict[tuple[int, float | None, str], _SideRepairs] = OrderedDict()
+        self._lock = threading.Lock()
 
     def kind(self) -> JobKind:
         return JobKind(SCAN, "inkwell_groove.workroom.jobs.work:scan", self._finish)
@@ -43,43 +74,81 @@ class Repairs(Part):
         self.jobs.wake()
         return view
 
-    def listed(self, side_id: int, *, amount: float | None, first: int, count: int) -> RepairsView:
-        """What the plan mends, or what another `amount` would, in order of place. Raises Conflict before the scan."""
-        from inkwell_groove.core.restoration.choosing import propose
-        from inkwell_groove.core.restoration.repairing import choice
-
-        with self._database.begin() as session:
-            side = side_row(session, side_id)
-            found = self._scan_of(side)
-            plan = plan_of(side)
-        asked = plan.restoration.clicks if plan is not None else None
-        if amount is not None:
-            asked = (asked or Clicks(amount=amount)).model_copy(update={"amount": amount})
-        listed = [one for one in choice(found, asked).listed() if plan is None or one.start < plan.end_sample]
-        per_minute = [0] * (found.samples // (60 * found.rate_hz) + 1)
-        for one in listed:
-            per_minute[one.start // (60 * found.rate_hz)] += 1
+    def listed(self, side_id: int, wanted: RepairsWanted) -> RepairsView:
+        """What the plan mends, or what another amount would, and what it leaves. Raises Conflict before the scan."""
+        side = self._side(side_id, wanted.amount)
+        own = [one for one in side.listed if _state(one) in wanted.states and _is_wanted(one, wanted)]
+        own.sort(key=_ORDERS[wanted.order])
+        mended = [one for one in side.listed if one.mended]
+        per_minute = [0] * (side.found.samples // (60 * side.found.rate_hz) + 1)
+        for one in mended:
+            per_minute[one.start // (60 * side.found.rate_hz)] += 1
         return RepairsView(
-            proposal=propose(found),
-            amount=asked.amount if asked is not None else None,
-            total=len(listed),
+            proposal=side.proposal,
+            amount=side.amount,
+            total=len(own),
+            mended=len(mended),
+            by_kind=dict(Counter(one.kind for one in mended).most_common()),
+            refused=sum(_state(one) == "refused" for one in side.listed),
             per_minute=per_minute,
-            turn_s=found.turn_s or None,
-            repairs=listed[first : first + count],
+            turn_s=side.found.turn_s or None,
+            repairs=own[wanted.first : wanted.first + wanted.count],
         )
 
-    def _scan_of(self, side: Side) -> Scan:
-        from inkwell_groove.core.restoration.scan import Scan
+    def places(self, side_id: int) -> bytes:
+        """Little-endian int32 [repair][start, length, whether it is mended], in order, for drawing all of them."""
+        rows = [(one.start, one.length, int(one.mended)) for one in self._side(side_id, None).listed if _shows(one)]
+        return np.array(rows, "<i4").reshape(-1, 3).tobytes()
 
-        if side.chosen_take is None:
-            raise Conflict("this side has no take yet", where=side_label(side), remedy="Drop a recording on it first")
-        found = Scan.load(self._media.derived(side.chosen_take.sha256, SCAN_NAME))
-        if found is None:
-            raise Conflict("this side was not scanned yet", where=side_label(side), remedy="Scan it for damage first")
-        return found
+    def _side(self, side_id: int, amount: float | None) -> _SideRepairs:
+        from inkwell_groove.core.restoration.choosing import propose
+
+        asked = self._hearing.asked(side_id)
+        if asked.restoration.clicks is None and amount is None:
+            amount_used = None
+        else:
+            amount_used = amount if amount is not None else asked.restoration.clicks.amount  # type: ignore[union-attr]
+        key = (asked.version, amount_used, self._hearing.learnt_key(asked))
+        with self._lock:
+            if key in self._sides:
+                self._sides.move_to_end(key)
+                return self._sides[key]
+        if amount is not None:
+            clicks = (asked.restoration.clicks or Clicks(amount=amount)).model_copy(update={"amount": amount})
+            asked = asked.with_restoration(asked.restoration.model_copy(update={"clicks": clicks}))
+        found = self._hearing.scan_of(asked)
+        prepared = self._hearing.prepared(asked, found)
+        own = range(asked.plan.side_start_sample, asked.plan.end_sample)
+        side = _SideRepairs(
+            found, propose(found), amount_used, [one for one in prepared.listed(left_too=True) if one.start in own]
+        )
+        with self._lock:
+            self._sides[key] = side
+            while len(self._sides) > _KEPT:
+                self._sides.popitem(last=False)
+        return side
 
     def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
         """What was found lies beside the take; the rows have nothing to say of it."""
+
+
+def _state(one: Listed) -> RepairState:
+    if one.mended:
+        return "accepted" if one.said else "mended"
+    return "refused" if one.said else "left"
+
+
+def _shows(one: Listed) -> bool:
+    return one.mended or one.said
+
+
+def _is_wanted(one: Listed, wanted: RepairsWanted) -> bool:
+    return (
+        (not wanted.kinds or one.kind in wanted.kinds)
+        and (wanted.channel is None or one.channel in (wanted.channel, "both"))
+        and one.start + one.length > wanted.from_sample
+        and (wanted.to_sample is None or one.start < wanted.to_sample)
+    )
 
 
 def scan_path(media: MediaStore, sha256: str) -> str:

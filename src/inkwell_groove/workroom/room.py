@@ -14,6 +14,7 @@ from inkwell_groove.store.models import Job
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom.dockets import Dockets
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.hearing import Hearing
 from inkwell_groove.workroom.intake import Intake
 from inkwell_groove.workroom.jobs.runner import JobRunner
 from inkwell_groove.workroom.listening import Listening
@@ -52,12 +53,15 @@ class Workroom:
             Sources(settings.carriers_root, speed=settings.device_speed),
         )
         self.pictures = Pictures(self.database, self.media, self.events)
-        self.repairs = Repairs(self.database, self.media, self.events)
+        self.hearing = Hearing(self.database, self.media, self.events)
+        self.repairs = Repairs(self.database, self.media, self.events, self.hearing)
         self.sealing = Sealing(self.database, self.media, self.events)
         self.listening = Listening(self.database, self.media)
         kinds = [part.kind() for part in (self.intake, self.plans, self.repairs, self.sealing, self.books)]
-        self.jobs = JobRunner(self.database, self.events, kinds + self.takes.kinds(), workers=settings.workers)
-        for part in (self.intake, self.takes, self.plans, self.repairs, self.sealing, self.books):
+        self.jobs = JobRunner(
+            self.database, self.events, kinds + self.takes.kinds() + self.hearing.kinds(), workers=settings.workers
+        )
+        for part in (self.intake, self.takes, self.plans, self.repairs, self.hearing, self.sealing, self.books):
             part.jobs = self.jobs
 
     def start(self) -> None:
@@ -70,6 +74,7 @@ class Workroom:
 
     def close(self) -> None:
         self.transfers.close()
+        self.hearing.close()
         self.events.close()
         self.jobs.close()
         self.database.close()

@@ -15,6 +15,7 @@ from inkwell_groove.core.sealing.album import PAPERS, check_order
 from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
 from inkwell_groove.store.models import Docket, Job, Package, Take, now
 from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.hearing import learnt_path
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import WholeDocket, docket_row, side_label, sides_of
@@ -111,6 +112,7 @@ class Sealing(Part):
                     take_format=format_of(take),
                     plan=side.plan.plan,
                     scan_path=scan_path(self._media, take.sha256),
+                    learnt_path=learnt_path(self._media, take.sha256, side.plan.plan.restoration),
                     transfer=transfer_told(take),
                     descriptions=tuple(
                         TrackDescription(number=line.number, title=line.title, artist=line.artist)

@@ -8,7 +8,7 @@ and handed over as `Learnt`, so that any stretch can be made alone.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
@@ -20,9 +20,10 @@ from inkwell_groove.core.restoration.curves import correction
 from inkwell_groove.core.restoration.declip import Declipped
 from inkwell_groove.core.restoration.dropouts import Dropout, Raised
 from inkwell_groove.core.restoration.dropouts import find as find_dropouts
+from inkwell_groove.core.restoration.learnt import Learnt
 from inkwell_groove.core.restoration.levelling import Levelled, gain_for
 from inkwell_groove.core.restoration.linear import Weighed, equalised, grid_hz, lateral_only, without_rumble
-from inkwell_groove.core.restoration.mended import Mended, Repair
+from inkwell_groove.core.restoration.mended import Fillings, Mended, Repair
 from inkwell_groove.core.restoration.speed import AtSpeed
 from inkwell_groove.core.restoration.steps import Channels, Restoration
 from inkwell_groove.core.restoration.stream import Source, Stream
@@ -30,35 +31,27 @@ from inkwell_groove.core.sealing.render import dither
 from inkwell_groove.core.sound import Samples, SoundFormat, SoundReader
 
 
-@dataclass(frozen=True)
-class Learnt:
-    """What was heard of the whole side for the steps that need it."""
-
-    hum: humming.HumTrack | None = None
-    noise: npt.NDArray[np.float64] | None = None
-    noise_from: tuple[int, int] | None = None
-    gain_db: float = 0.0
-    dc: tuple[float, ...] = ()
-    holes: tuple[Dropout, ...] = ()
-
-
 def steps_before(
-    reader: SoundReader, asked: Restoration, repairs: list[Repair], holes: tuple[Dropout, ...] = ()
-) -> Stream:
+    reader: SoundReader, asked: Restoration, repairs: list[Repair], holes: tuple[Dropout, ...] = (),
+    fillings: Fillings | None = None,
+) -> Stream:  # fmt: skip
     """The take mended, declipped, its holes raised and its channels put right."""
-    stream: Stream = Source(Mended(reader, repairs, asked.by_hand) if repairs or asked.by_hand else reader)
+    stream: Stream = Source(Mended(reader, repairs, asked.by_hand, fillings) if repairs or asked.by_hand else reader)
     if asked.declip:
         stream = Declipped(stream, limit=_limit(reader))
-    if asked.dropouts and holes:
-        stream = Raised(stream, list(holes))
+    meant = [one for one in holes if not asked.leaves(one.start, one.end, one.channel, "dropout")]
+    if asked.dropouts and meant:
+        stream = Raised(stream, meant)
     if stream.channels == 2:
         stream = _channels_of(stream, asked.channels)
     return stream
 
 
-def rendered(reader: SoundReader, asked: Restoration, repairs: list[Repair], learnt: Learnt) -> Stream:
+def rendered(
+    reader: SoundReader, asked: Restoration, repairs: list[Repair], learnt: Learnt, fillings: Fillings | None = None
+) -> Stream:
     """Everything that is asked for, at the rate of the take; `samples` is fewer or more where the speed is changed."""
-    stream = steps_before(reader, asked, repairs, learnt.holes)
+    stream = steps_before(reader, asked, repairs, learnt.holes, fillings)
     if asked.hum is not None and learnt.hum is not None:
         stream = humming.HumFree(stream, learnt.hum)
     if asked.hiss is not None and learnt.noise is not None:

@@ -8,9 +8,7 @@ taken for hum: it is outvoted. What is taken off is those tones and nothing besi
 
 from __future__ import annotations
 
-import io
 from dataclasses import dataclass
-from pathlib import Path
 
 import numba
 import numpy as np
@@ -51,16 +49,6 @@ class HumTrack:
         """The root mean square of all harmonics together, of the louder channel."""
         power = float((np.abs(self.amplitudes) ** 2 / 2).sum(axis=1).mean(axis=1).max(initial=0.0))
         return 10 * float(np.log10(power)) if power > 0 else None
-
-    def save(self, path: Path) -> None:
-        buffer = io.BytesIO()
-        np.savez_compressed(buffer, rate_hz=self.rate_hz, step=self.step, turns=self.turns, amplitudes=self.amplitudes)
-        path.write_bytes(buffer.getvalue())
-
-    @classmethod
-    def load(cls, path: Path) -> HumTrack:
-        with np.load(path) as held:
-            return cls(int(held["rate_hz"]), int(held["step"]), held["turns"], held["amplitudes"])
 
 
 def follow(stream: Stream, *, mains_hz: float | None = None, harmonics: int = HARMONICS) -> HumTrack | None:

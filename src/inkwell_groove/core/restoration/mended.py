@@ -6,8 +6,9 @@ context, so what is read does not depend on where one begins or how much one ask
 
 from __future__ import annotations
 
+import threading
 from collections import OrderedDict
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 import numpy.typing as npt
@@ -20,6 +21,8 @@ from inkwell_groove.core.sound import Samples, SoundReader, to_float
 
 STRETCH_SAMPLES = 65_536
 _KEPT_STRETCHES = 64
+Filling = tuple[int, int, Samples]  # channel, first sample, samples in the take's word
+_Gaps = tuple[int, tuple[tuple[Gap, ...], ...]]
 
 
 class Repair(BaseModel):
@@ -33,10 +36,38 @@ class Repair(BaseModel):
     lost: bool = Field(default=False, description="Nothing of what is there is to be believed.")
 
 
+class Fillings:
+    """The last stretches that were filled. May be shared among readers of one take, in several threads: one repair
+    refused leaves all the others as they were filled before.
+    """
+
+    def __init__(self, kept: int = _KEPT_STRETCHES) -> None:
+        self._kept: OrderedDict[tuple[int, _Gaps], list[Filling]] = OrderedDict()
+        self._most = kept
+        self._lock = threading.Lock()
+
+    def of(self, stretch: int, gaps: _Gaps, fill: Callable[[], list[Filling]]) -> list[Filling]:
+        """What was filled in a stretch of the grid with these gaps in and near it, filled now if it was not."""
+        key = (stretch, gaps)
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        filled = fill()
+        with self._lock:
+            self._kept[key] = filled
+            if len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        return filled
+
+
 class Mended:
     """A reader of a take with repairs made. Repairs of one channel that touch are made as one."""
 
-    def __init__(self, reader: SoundReader, repairs: Iterable[Repair], by_hand: Iterable[HandRepair] = ()) -> None:
+    def __init__(
+        self, reader: SoundReader, repairs: Iterable[Repair], by_hand: Iterable[HandRepair] = (),
+        fillings: Fillings | None = None,
+    ) -> None:  # fmt: skip
         self._reader = reader
         self._by_hand = [one for one in by_hand if one.how != "interpolate"]
         asked = [part for one in by_hand if one.how == "interpolate" for part in _lost(one, reader.format.channels)]
@@ -47,8 +78,9 @@ class Mended:
         self._starts = [np.array([gap.start for gap in gaps], np.int64) for gaps in self._gaps]
         longest = max((gap.end - gap.start for gaps in self._gaps for gap in gaps), default=0)
         self._longest = longest
-        self._margin = self._reach.window // 2 + longest
-        self._kept: OrderedDict[int, list[tuple[int, int, Samples]]] = OrderedDict()
+        # In steps, so that the last few repairs that come and go do not move it.
+        self._margin = self._reach.window // 2 + (1 << max(8, longest.bit_length()))
+        self._fillings_kept = fillings or Fillings()
 
     @property
     def gaps(self) -> list[list[Gap]]:
@@ -77,26 +109,26 @@ class Mended:
                     )
         return block if out is None else out
 
-    def _fillings(self, stretch: int) -> list[tuple[int, int, Samples]]:
+    def _fillings(self, stretch: int) -> list[Filling]:
         """(channel, first sample, samples of the take's word) of every gap that begins in a stretch of the grid."""
-        if stretch not in self._kept:
-            self._kept[stretch] = self._filled(stretch * STRETCH_SAMPLES, (stretch + 1) * STRETCH_SAMPLES)
-            if len(self._kept) > _KEPT_STRETCHES:
-                self._kept.popitem(last=False)
-        self._kept.move_to_end(stretch)
-        return self._kept[stretch]
-
-    def _filled(self, first: int, end: int) -> list[tuple[int, int, Samples]]:
-        form, made = self.format, []
+        first, end = stretch * STRETCH_SAMPLES, (stretch + 1) * STRETCH_SAMPLES
         from_, to = max(0, first - self._margin), end + self._margin
-        block: npt.NDArray[np.float64] | None = None
-        for channel, gaps in enumerate(self._gaps):
-            near = gaps[slice(*np.searchsorted(self._starts[channel], [from_, to]))]
-            if not any(first <= gap.start < end for gap in near):
+        near = tuple(
+            tuple(gaps[slice(*np.searchsorted(starts, [from_, to]))])
+            for gaps, starts in zip(self._gaps, self._starts, strict=True)
+        )
+        if not any(first <= gap.start < end for gaps in near for gap in gaps):
+            return []
+        # The margin belongs to it: a longer gap far away lets more of the music be heard here.
+        return self._fillings_kept.of(stretch, (self._margin, near), lambda: self._filled(first, end, from_, to, near))
+
+    def _filled(self, first: int, end: int, from_: int, to: int, near: tuple[tuple[Gap, ...], ...]) -> list[Filling]:
+        form, made = self.format, []
+        block: npt.NDArray[np.float64] = to_float(self._reader.read(from_, to - from_), form.full_scale)
+        for channel, gaps in enumerate(near):
+            if not any(first <= gap.start < end for gap in gaps):
                 continue
-            if block is None:
-                block = to_float(self._reader.read(from_, to - from_), form.full_scale)
-            here = [Gap(gap.start - from_, min(gap.end - from_, len(block)), gap.lost) for gap in near]
+            here = [Gap(gap.start - from_, min(gap.end - from_, len(block)), gap.lost) for gap in gaps]
             sound = mend(np.ascontiguousarray(block[:, channel]), here, self._reach, first - from_, end - from_)
             for gap in here:
                 if first <= gap.start + from_ < end:

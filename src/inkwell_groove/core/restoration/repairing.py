@@ -13,6 +13,7 @@ from inkwell_groove.core.restoration.scan import Scan
 from inkwell_groove.core.restoration.steps import Clicks, Restoration
 from inkwell_groove.core.restoration.told import Listed
 
+_WORTH_SHOWING = -3.0  # log odds: one in twenty
 _SAME = 0.5  # of the shorter: repairs of both channels that share so much are one
 
 
@@ -23,6 +24,7 @@ class Choice:
     scan: Scan
     mended: npt.NDArray[np.bool_]
     kind: npt.NDArray[np.str_]
+    said: npt.NDArray[np.bool_]  # a person decided, not the amount
 
     def repairs(self) -> list[Repair]:
         scan = self.scan
@@ -32,33 +34,37 @@ class Choice:
         ]
 
     def listed(self, *, left_too: bool = False) -> list[Listed]:
-        """Repairs in order of place, the two halves of one click as one; with `left_too` also what is not mended."""
-        return list(_listed(self, np.flatnonzero(self.mended | left_too)))
+        """Repairs in order of place, the two halves of one click as one.
+
+        With `left_too` also what is not mended: what a person refused, and what may well be damage.
+        """
+        shown = self.mended | (left_too & (self.said | (self.scan.odds > _WORTH_SHOWING)))
+        return list(_listed(self, np.flatnonzero(shown)))
 
 
 def choice(scan: Scan, clicks: Clicks | None) -> Choice:
     """What a plan's amount and verdicts make of a scan."""
     if clicks is None:
         nothing = np.zeros(len(scan), bool)
-        return Choice(scan, nothing, choosing.kinds(scan, nothing))
+        return Choice(scan, nothing, choosing.kinds(scan, nothing), nothing)
     by_amount = choosing.chosen(scan, clicks.amount)
     kind = choosing.kinds(scan, by_amount)
-    mended = by_amount & np.isin(kind, clicks.kinds)
+    mended, said = by_amount & np.isin(kind, clicks.kinds), np.zeros(len(scan), bool)
     for verdict in clicks.verdicts:
         meant = (scan.start < verdict.end) & (scan.end > verdict.start)
         if verdict.channel is not None:
             meant &= scan.channel == verdict.channel
         if verdict.kind is not None:
             meant &= kind == verdict.kind
-        mended = np.where(meant, verdict.mend, mended)
-    return Choice(scan, mended, kind)
+        mended, said = np.where(meant, verdict.mend, mended), said | meant
+    return Choice(scan, mended, kind, said)
 
 
 def listed_by_hand(asked: Restoration) -> list[Listed]:
     return [
         Listed(
             start=one.start, length=one.end - one.start, channel="both" if one.channel is None else one.channel,
-            kind="by hand", likelihood=None,
+            kind="by hand", likelihood=None, said=True, key=one.key,
         )
         for one in asked.by_hand
     ]  # fmt: skip
@@ -90,6 +96,7 @@ def _listed(choice: Choice, which: npt.NDArray[np.int64]) -> list[Listed]:
                 start=start, length=end - start, channel="both" if both else int(scan.channel[k]),
                 kind=str(choice.kind[k]), likelihood=round(1.0 / (1.0 + float(np.exp(-likelihood))), 4),
                 over_db=round(over, 1), family=family if family >= 0 else None, mended=bool(choice.mended[k]),
+                said=bool(choice.said[k]),
             )
         )  # fmt: skip
     return out

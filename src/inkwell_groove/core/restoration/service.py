@@ -7,19 +7,17 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 import soundfile
 from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.probe import probe
-from inkwell_groove.core.restoration.chain import Restored, learn, steps_before
+from inkwell_groove.core.restoration.chain import steps_before
 from inkwell_groove.core.restoration.choosing import CAUTIOUS, propose
 from inkwell_groove.core.restoration.harm import Harm
-from inkwell_groove.core.restoration.harm import report as harm_of
 from inkwell_groove.core.restoration.linear import has_rumble
-from inkwell_groove.core.restoration.repairing import Choice, choice, listed_by_hand
-from inkwell_groove.core.restoration.scan import scan
+from inkwell_groove.core.restoration.preparing import prepare
+from inkwell_groove.core.restoration.scan import Scan, scan
 from inkwell_groove.core.restoration.starting import STARTING_POINTS, named
 from inkwell_groove.core.restoration.steps import Clicks, Hum, Restoration, Rumble
 from inkwell_groove.core.restoration.told import Listed, Proposal
@@ -45,7 +43,7 @@ class Repaired(BaseModel):
     gain_db: float
     noise_from: tuple[int, int] | None
     steps: Restoration
-    harm: Harm | None
+    harm: Harm
     samples: int
 
 
@@ -68,29 +66,15 @@ def repair_file(
             raise Refused(
                 f"{reader.format.channels} channels are not restored", where=str(source), remedy="Give one or two"
             )
-        asked, made, proposal = plan_for(
+        asked, found, proposal = plan_for(
             reader, steps=steps, preset=preset, clicks_only=clicks_only, amount=amount, cautious=cautious
         )
-        repairs = made.repairs() if made is not None else []
-        learnt = learn(reader, asked, repairs)
-        restored = Restored(reader, asked, repairs, learnt)
+        prepared = prepare(reader, asked, found=found)
+        restored, learnt = prepared.restored(reader), prepared.learnt
         _write(restored, target, subtype, kind, progress)
-        spans = np.array([(one.start, one.end) for one in repairs], np.int64).reshape(-1, 2)
-        harm = None
-        if asked.speed_ratio == 1.0:
-            harm = harm_of(reader, restored, spans)
-        holes = [
-            Listed(
-                start=one.start, length=one.end - one.start, channel=one.channel, kind="dropout",
-                likelihood=round(one.alike, 4),
-            )
-            for one in learnt.holes
-        ]  # fmt: skip
-        listed = sorted(
-            [*(made.listed() if made is not None else []), *listed_by_hand(asked), *holes], key=lambda one: one.start
-        )
+        harm = prepared.harm(reader)
         return Repaired(
-            repairs=tuple(listed), amount=asked.clicks.amount if asked.clicks else None, proposal=proposal,
+            repairs=tuple(prepared.listed()), amount=asked.clicks.amount if asked.clicks else None, proposal=proposal,
             hum_hz=float(learnt.hum.hz.mean()) if learnt.hum else None,
             hum_dbfs=learnt.hum.level_dbfs if learnt.hum else None, gain_db=learnt.gain_db,
             noise_from=learnt.noise_from, steps=asked, harm=harm, samples=restored.format.samples,
@@ -100,13 +84,13 @@ def repair_file(
 def plan_for(
     reader: SoundReader, *, steps: dict[str, Any] | None, preset: str | None, clicks_only: bool,
     amount: float | None, cautious: bool,
-) -> tuple[Restoration, Choice | None, Proposal | None]:  # fmt: skip
-    """The steps for a recording, which candidates they mend, and what the side proposed where it was asked."""
+) -> tuple[Restoration, Scan | None, Proposal | None]:  # fmt: skip
+    """The steps for a recording, its scan where it was needed, and what the side proposed where it was asked."""
     if steps is not None:
         asked = Restoration.model_validate(steps)
         if clicks_only:
             asked = Restoration(clicks=asked.clicks, by_hand=asked.by_hand)
-        return asked, choice(scan(reader), asked.clicks) if asked.clicks else None, None
+        return asked, None, None
     found = scan(reader)
     proposal = propose(found)
     point = None
@@ -123,10 +107,9 @@ def plan_for(
     asked = asked.model_copy(update={"clicks": Clicks(amount=wanted)})
     if clicks_only:
         asked = Restoration(clicks=asked.clicks)
-    made = choice(found, asked.clicks)
     if preset is None and asked.rumble is not None and not has_rumble(steps_before(reader, Restoration(), [])):
         asked = asked.model_copy(update={"rumble": None})
-    return asked, made, proposal
+    return asked, found, proposal
 
 
 def _target_format(form: SoundFormat, target: Path) -> tuple[str, str]:
@@ -142,7 +125,9 @@ def _target_format(form: SoundFormat, target: Path) -> tuple[str, str]:
     raise Refused(f"'{suffix}' is no format written here", where=str(target), remedy="Name it .wav or .flac")
 
 
-def _write(restored: Restored, target: Path, subtype: str, kind: str, progress: Callable[[float], None] | None) -> None:
+def _write(
+    restored: SoundReader, target: Path, subtype: str, kind: str, progress: Callable[[float], None] | None
+) -> None:
     form = restored.format
     beside = target.with_name(f".{target.name}.part")
     bytes_needed = form.samples * form.channels * max(1, form.bits // 8)

@@ -5,6 +5,7 @@ A step that is None, or at rest, is not done at all: a plan without steps gives 
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -27,6 +28,15 @@ class Verdict(_Step):
     channel: int | None = Field(default=None, ge=0, description="None for every channel.")
     mend: bool
     kind: Damage | None = Field(default=None, description="Only candidates of this kind.")
+
+    def overrules(self, other: Verdict) -> bool:
+        """Whether nothing is left of what the other said once this one was said after it."""
+        return (
+            self.start <= other.start
+            and self.end >= other.end
+            and self.channel in (None, other.channel)
+            and self.kind in (None, other.kind)
+        )
 
 
 class HandRepair(_Step):
@@ -55,6 +65,18 @@ class Clicks(_Step):
     amount: float = Field(ge=0, le=100)
     kinds: tuple[Damage, ...] = ("click", "crackle", "scratch")
     verdicts: tuple[Verdict, ...] = Field(default=(), description="The later of two that meet is the one that counts.")
+
+    def judged(self, verdicts: Iterable[Verdict]) -> Clicks:
+        """With more said of it; what a later verdict overrules altogether is forgotten."""
+        kept = list(self.verdicts)
+        for new in verdicts:
+            kept = [old for old in kept if not new.overrules(old)] + [new]
+        return self.model_copy(update={"verdicts": tuple(kept)})
+
+    def unjudged(self, start: int, end: int) -> Clicks:
+        """With nothing said of what touches samples [start, end): there the amount decides again."""
+        kept = tuple(one for one in self.verdicts if one.end <= start or one.start >= end)
+        return self.model_copy(update={"verdicts": kept})
 
 
 class Channels(_Step):
@@ -145,3 +167,20 @@ class Restoration(_Step):
     def only_mends(self) -> bool:
         """Nothing is asked for but stretches to be mended: all others keep their bits."""
         return self == Restoration(clicks=self.clicks, by_hand=self.by_hand)
+
+    def leaves(self, start: int, end: int, channel: int, kind: Damage) -> bool:
+        """Whether a person said that damage of this kind, in samples [start, end) of a channel, is left."""
+        said = False
+        for one in self.clicks.verdicts if self.clicks is not None else ():
+            if one.start < end and one.end > start and one.channel in (None, channel) and one.kind in (None, kind):
+                said = not one.mend
+        return said
+
+    def without_removal(self) -> Restoration:
+        """The same with nothing taken away: what sounds otherwise afterwards is only placed, weighed and paced."""
+        return self.model_copy(
+            update={
+                "clicks": None, "by_hand": (), "declip": False, "dropouts": False, "hum": None, "hiss": None,
+                "rumble": None,
+            }
+        )  # fmt: skip

@@ -31,3 +31,5 @@ class Listed(BaseModel):
     over_db: float | None = None
     family: int | None = None
     mended: bool = True
+    said: bool = Field(default=False, description="A person decided that, not the amount.")
+    key: str | None = Field(default=None, description="Of a repair by hand.")

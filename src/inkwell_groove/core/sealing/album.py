@@ -15,7 +15,7 @@ from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.sealing import papers
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedFile, SealedTrack, SealOrder, SideOrder
 from inkwell_groove.core.sealing.render import WordLength, word_length
-from inkwell_groove.core.sealing.restoring import Prepared, prepare
+from inkwell_groove.core.sealing.restoring import ForSealing, for_sealing
 from inkwell_groove.core.sealing.tracks import prove_track, write_track
 from inkwell_groove.core.soundfiles import FileReader
 
@@ -33,7 +33,7 @@ class _Work:
     description: TrackDescription
     file: str
     word: WordLength
-    prepared: Prepared
+    ready: ForSealing
 
 
 def check_order(order: SealOrder) -> None:
@@ -92,7 +92,7 @@ def seal_album(
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
         syncing.shutdown()
-    _write_papers(order, tracks, notes, {one.side.name: one.prepared.said for one in work}, folder)
+    _write_papers(order, tracks, notes, {one.side.name: one.ready.said for one in work}, folder)
     files = _sum_files(folder, [*(track.file for track in tracks), *PAPERS[:-1]])
     write_synced(folder / SUMS_NAME, papers.checksum_list((file.name, file.sha256) for file in files).encode())
     sums = (folder / SUMS_NAME).read_bytes()
@@ -128,14 +128,14 @@ def _plan_work(order: SealOrder, notes: list[str]) -> list[_Work]:
     for side in order.sides:
         if not side.plan.tracks:
             continue
-        prepared = prepare(side)
+        ready = for_sealing(side)
         with FileReader(Path(side.take_path), name=side.take_name) as reader:
-            word = word_length(prepared.restored(reader))
+            word = word_length(ready.prepared.restored(reader))
         if note := word.note(side.name):
             notes.append(note)
         for index, description in enumerate(side.descriptions):
             work.append(
-                _Work(side=side, index=index, description=description, file=next(names), word=word, prepared=prepared)
+                _Work(side=side, index=index, description=description, file=next(names), word=word, ready=ready)
             )
     return work
 
@@ -144,18 +144,18 @@ def _make_track(
     order: SealOrder, work: _Work, folder: Path, cover: bytes | None, total: int, syncing: ThreadPoolExecutor
 ) -> SealedTrack:
     start, end = work.side.plan.cut(work.index)
-    place = work.prepared.place
+    place = work.ready.prepared.place
     fade_in, fade_out = work.side.plan.fades(work.index)
     fades = place(fade_in), place(fade_out)
     path = folder / work.file
     fields = _track_fields(order, work.description, total)
     with FileReader(Path(work.side.take_path), name=work.side.take_name) as take:
-        reader = work.prepared.restored(take)
+        reader = work.ready.prepared.restored(take)
         first, last = place(start), min(place(end), reader.format.samples)
         write_track(reader, first, last, work.word, path, fades=fades)
         tagging.write_tags(path, fields, cover=cover, facts=order.cover.facts if order.cover else None)
         synced = syncing.submit(_sync, path)  # the disk writes while the proof reads from memory
-        md5, compared = prove_track(path, work.prepared.restored(take), first, last, work.word, fades=fades)
+        md5, compared = prove_track(path, work.ready.prepared.restored(take), first, last, work.word, fades=fades)
         rate_hz = reader.format.rate_hz
     _prove_tags(path, fields, cover)
     synced.result()
@@ -168,7 +168,7 @@ def _make_track(
         end_sample=end,
         gap_sample=work.side.plan.tracks[work.index].end_sample,
         rate_hz=rate_hz,
-        speed_ratio=work.prepared.asked.speed_ratio,
+        speed_ratio=work.ready.prepared.asked.speed_ratio,
         bits=work.word.bits,
         md5=md5,
         compared_samples=compared,

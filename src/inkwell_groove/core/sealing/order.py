@@ -21,6 +21,7 @@ class SideOrder(BaseModel):
     take_format: SoundFormat
     plan: Plan
     scan_path: str = Field(default="", description="Where the side's scan for clicks is kept; scanned anew without.")
+    learnt_path: str = Field(default="", description="Where is kept what the plan's steps learnt of the whole side.")
     transfer: tuple[tuple[str, str], ...] = Field(
         default=(), description="How the take was recorded here: names and what is said; empty for a file brought."
     )

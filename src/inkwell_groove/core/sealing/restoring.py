@@ -3,63 +3,40 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass, field
 from pathlib import Path
+from typing import NamedTuple
 
-import numpy as np
-
-from inkwell_groove.core.restoration.chain import Learnt, Restored, learn
 from inkwell_groove.core.restoration.harm import Harm
-from inkwell_groove.core.restoration.harm import report as harm_of
-from inkwell_groove.core.restoration.mended import Repair
-from inkwell_groove.core.restoration.repairing import choice, listed_by_hand
-from inkwell_groove.core.restoration.scan import Scan, scan
+from inkwell_groove.core.restoration.learnt import Learnt
+from inkwell_groove.core.restoration.preparing import Prepared, prepare
+from inkwell_groove.core.restoration.scan import Scan
 from inkwell_groove.core.restoration.steps import Restoration
 from inkwell_groove.core.sealing.order import SideOrder
-from inkwell_groove.core.sound import SoundReader
 from inkwell_groove.core.soundfiles import FileReader
 
 
-@dataclass(frozen=True)
-class Prepared:
-    """What must be known of a whole side before any part of it can be made."""
+class ForSealing(NamedTuple):
+    """A side ready to be cut, and a line for each thing that was done to it."""
 
-    asked: Restoration
-    repairs: tuple[Repair, ...] = ()
-    learnt: Learnt = field(default_factory=Learnt)
+    prepared: Prepared
     said: tuple[str, ...] = ()
 
-    def restored(self, take: SoundReader) -> SoundReader:
-        """The take as the plan restores it; the take itself where nothing is asked for."""
-        return take if self.asked.at_rest else Restored(take, self.asked, list(self.repairs), self.learnt)
 
-    def place(self, sample: int) -> int:
-        """Where a sample of the take lies once the speed is right."""
-        return round(sample / self.asked.speed_ratio)
-
-
-def prepare(side: SideOrder) -> Prepared:
+def for_sealing(side: SideOrder) -> ForSealing:
     """Scans and hears a side as far as its plan's steps need it. Nothing is read where it has none."""
     asked = side.plan.restoration
     if asked.at_rest:
-        return Prepared(asked)
+        return ForSealing(Prepared(asked))
     with FileReader(Path(side.take_path), name=side.take_name) as take:
-        repairs: list[Repair] = []
-        kinds: Counter[str] = Counter(one.kind for one in listed_by_hand(asked))
-        if asked.clicks is not None:
-            found = Scan.load(Path(side.scan_path)) if side.scan_path else None
-            made = choice(found or scan(take), asked.clicks)
-            repairs = made.repairs()
-            kinds.update(one.kind for one in made.listed())
-        learnt = learn(take, asked, repairs)
-        harm = None
-        if asked.speed_ratio == 1.0:
-            spans = np.array([(one.start, one.end) for one in repairs], np.int64).reshape(-1, 2)
-            harm = harm_of(take, Restored(take, asked, repairs, learnt), spans)
-    return Prepared(asked, tuple(repairs), learnt, tuple(_in_words(asked, kinds, learnt, harm)))
+        found = Scan.load(Path(side.scan_path)) if side.scan_path else None
+        learnt = Learnt.load(Path(side.learnt_path)) if side.learnt_path else None
+        prepared = prepare(take, asked, found=found, learnt=learnt)
+        harm = prepared.harm(take)
+    kinds = Counter(one.kind for one in prepared.listed() if one.kind != "dropout")
+    return ForSealing(prepared, tuple(_in_words(asked, kinds, prepared.learnt, harm)))
 
 
-def _in_words(asked: Restoration, kinds: Counter[str], learnt: Learnt, harm: Harm | None) -> list[str]:
+def _in_words(asked: Restoration, kinds: Counter[str], learnt: Learnt, harm: Harm) -> list[str]:
     """What was done to the side, a line each, in the order it was done."""
     lines = []
     if asked.clicks is not None or asked.by_hand:
@@ -97,7 +74,7 @@ def _in_words(asked: Restoration, kinds: Counter[str], learnt: Learnt, harm: Har
         lines.append(f"speed multiplied by {asked.speed_ratio:.5f}")
     if asked.level is not None:
         lines.append(f"level changed by {learnt.gain_db:+.2f} dB")
-    return lines + (_harm_in_words(harm) if harm is not None else [])
+    return lines + _harm_in_words(harm)
 
 
 def _harm_in_words(harm: Harm) -> list[str]:

@@ -18,7 +18,7 @@ from inkwell_groove.workroom.views import JobView
 
 router = APIRouter(tags=["takes"])
 # A take never changes, so neither does what is derived from it.
-_FOR_EVER = {"Cache-Control": "private, max-age=31536000, immutable"}
+FOR_EVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 BINARY = {"content": {"application/octet-stream": {}}, "description": "Little-endian float32."}
 
 
@@ -92,7 +92,7 @@ def peaks(
     file = room.listening.peaks(take_id)
     if level not in range(len(file.index.blocks)):
         return problem(404, f"there is no level {level}", remedy=f"Levels go from 0 to {len(file.index.blocks) - 1}")
-    return Response(file.read(level, first_block, blocks), media_type="application/octet-stream", headers=_FOR_EVER)
+    return Response(file.read(level, first_block, blocks), media_type="application/octet-stream", headers=FOR_EVER)
 
 
 @router.get("/takes/{take_id}/samples", operation_id="samples", response_class=Response, responses={200: BINARY})
@@ -104,7 +104,7 @@ def samples(
 ) -> Response:
     """Samples as [sample][channel]."""
     data = room.listening.samples(take_id, first_sample, samples)
-    return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
+    return Response(data, media_type="application/octet-stream", headers=FOR_EVER)
 
 
 @router.get(
@@ -127,7 +127,7 @@ def sound(
     """
     then = (then_from, then_to) if then_from is not None and then_to is not None else None
     stretch = room.listening.sound(take_id, from_sample, to_sample, then)
-    headers = {"Accept-Ranges": "bytes", **_FOR_EVER}
+    headers = {"Accept-Ranges": "bytes", **FOR_EVER}
     first, last = 0, stretch.size
     status = 200
     if range_ is not None:

@@ -14,7 +14,11 @@ from inkwell_groove.core.measure.clipping import clipped_runs
 from inkwell_groove.core.measure.levels import dbfs
 from inkwell_groove.core.peaks import PeakFile, build
 from inkwell_groove.core.probe import probe
+from inkwell_groove.core.restoration.learnt import Learnt
+from inkwell_groove.core.restoration.preparing import prepare
+from inkwell_groove.core.restoration.scan import Scan
 from inkwell_groove.core.restoration.scan import scan as scan_for_damage
+from inkwell_groove.core.restoration.steps import Restoration
 from inkwell_groove.core.sealing.album import seal_album
 from inkwell_groove.core.sealing.order import SealOrder
 from inkwell_groove.core.sound import SoundFormat
@@ -23,8 +27,18 @@ from inkwell_groove.core.tracks.finder import known_of, tracks_in
 from inkwell_groove.core.tracks.found import FixedJoin, Settings
 from inkwell_groove.core.transfer.compare import compare as compare_takes
 from inkwell_groove.core.transfer.joining import write_joined
-from inkwell_groove.store.media import PEAKS_NAME, SCAN_NAME, MediaStore, move_into_place, sha256_of, sync_file
+from inkwell_groove.store.media import (
+    HARM_NAME,
+    LEARNT_NAME,
+    PEAKS_NAME,
+    SCAN_NAME,
+    MediaStore,
+    move_into_place,
+    sha256_of,
+    sync_file,
+)
 from inkwell_groove.workroom.heard import heard_of
+from inkwell_groove.workroom.hearing import harm_name, learnt_name
 from inkwell_groove.workroom.jobs.pool import Progress
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME
 
@@ -261,6 +275,36 @@ def scan(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         found.save(work / SCAN_NAME)
         move_into_place(work / SCAN_NAME, media.derived(sha256, SCAN_NAME))
     return {"candidates": len(found)}
+
+
+def learn_of_side(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Hears a whole take for the steps that need it; what was learnt lies beside it, under a digest of what was asked.
+
+    Arguments: media_root, sha256, name, restoration.
+    """
+    media, sha256 = MediaStore(Path(arguments["media_root"])), arguments["sha256"]
+    asked = Restoration.model_validate(arguments["restoration"])
+    progress(0.05, "listening to the whole side")
+    with FileReader(media.take(sha256), name=arguments["name"]) as reader:
+        learnt = prepare(reader, asked, found=Scan.load(media.derived(sha256, SCAN_NAME))).learnt
+    with media.workspace() as work:
+        learnt.save(work / LEARNT_NAME)
+        move_into_place(work / LEARNT_NAME, media.derived(sha256, learnt_name(asked)))
+    return {"hum_hz": float(learnt.hum.hz.mean()) if learnt.hum is not None else None}
+
+
+def report_harm(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Compares a whole take with itself as restored. Arguments: media_root, sha256, name, restoration."""
+    media, sha256 = MediaStore(Path(arguments["media_root"])), arguments["sha256"]
+    asked = Restoration.model_validate(arguments["restoration"])
+    learnt = Learnt.load(media.derived(sha256, learnt_name(asked)))
+    with FileReader(media.take(sha256), name=arguments["name"]) as reader:
+        prepared = prepare(reader, asked, found=Scan.load(media.derived(sha256, SCAN_NAME)), learnt=learnt)
+        found = prepared.harm(reader, progress=lambda share: progress(0.98 * share, "comparing with the take"))
+    with media.workspace() as work:
+        (work / HARM_NAME).write_text(found.model_dump_json())
+        move_into_place(work / HARM_NAME, media.derived(sha256, harm_name(asked)))
+    return {"altered_share": found.altered_share}
 
 
 def seal(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:

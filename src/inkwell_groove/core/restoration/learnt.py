@@ -1,0 +1,91 @@
+"""What was heard of a whole side for the steps that need it: hum, noise, holes and level, and how that is kept."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+from inkwell_groove.core.restoration.dropouts import Dropout
+from inkwell_groove.core.restoration.hum import HumTrack
+from inkwell_groove.core.restoration.steps import Restoration
+
+_VERSION = 1
+
+
+@dataclass(frozen=True)
+class Learnt:
+    """Nothing where nothing is asked for that must be learnt."""
+
+    hum: HumTrack | None = None
+    noise: npt.NDArray[np.float64] | None = None  # (channels, bins), see `hiss.print_of`
+    noise_from: tuple[int, int] | None = None
+    gain_db: float = 0.0
+    dc: tuple[float, ...] = ()
+    holes: tuple[Dropout, ...] = ()
+
+    def save(self, path: Path) -> None:
+        held: dict[str, npt.NDArray[np.generic]] = {
+            "version": np.array(_VERSION),
+            "gain_db": np.array(self.gain_db),
+            "dc": np.array(self.dc, np.float64),
+            "holes": np.array(self.holes, np.float64).reshape(-1, 5),
+        }
+        if self.hum is not None:
+            held |= {
+                "hum_rate_hz": np.array(self.hum.rate_hz), "hum_step": np.array(self.hum.step),
+                "hum_turns": self.hum.turns, "hum_amplitudes": self.hum.amplitudes,
+            }  # fmt: skip
+        if self.noise is not None and self.noise_from is not None:
+            held |= {"noise": self.noise, "noise_from": np.array(self.noise_from, np.int64)}
+        buffer = io.BytesIO()
+        np.savez_compressed(buffer, **held)  # type: ignore[arg-type]
+        path.write_bytes(buffer.getvalue())
+
+    @classmethod
+    def load(cls, path: Path) -> Learnt | None:
+        """None where there is none, or one of another version."""
+        if not path.exists():
+            return None
+        with np.load(path) as held:
+            if int(held["version"]) != _VERSION:
+                return None
+            hum = None
+            if "hum_turns" in held:
+                hum = HumTrack(
+                    int(held["hum_rate_hz"]), int(held["hum_step"]), held["hum_turns"], held["hum_amplitudes"]
+                )
+            start, end = (int(one) for one in held["noise_from"]) if "noise" in held else (0, 0)
+            return cls(
+                hum=hum,
+                noise=held.get("noise"),
+                noise_from=(start, end) if "noise" in held else None,
+                gain_db=float(held["gain_db"]),
+                dc=tuple(float(one) for one in held["dc"]),
+                holes=tuple(
+                    Dropout(int(a), int(b), int(channel), float(depth), float(alike))
+                    for a, b, channel, depth, alike in held["holes"]
+                ),
+            )
+
+
+def to_learn(asked: Restoration) -> bool:
+    """Whether any step asks for the whole side to be heard first. A plain gain does: it has a ceiling."""
+    return asked.dropouts or asked.hum is not None or asked.hiss is not None or asked.level is not None
+
+
+def digest(asked: Restoration) -> str:
+    """The same for two restorations of one take for which the same is learnt."""
+    matters = asked
+    if asked.level is None:
+        matters = asked.model_copy(
+            update={
+                "hiss": asked.hiss.model_copy(update={"reduction_db": 9.0}) if asked.hiss else None,
+                "recurve": None, "rumble": None, "equaliser": (), "speed_ratio": 1.0, "level": None,
+            }
+        )  # fmt: skip
+    return hashlib.sha256(matters.model_dump_json().encode()).hexdigest()[:24]
