@@ -5,13 +5,14 @@ from __future__ import annotations
 import io
 import re
 import zipfile
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Request, expect
 
 from tests.browser.desk import Desk, Loupe
 from tests.browser.test_tracks_stage import wait_for
@@ -119,6 +120,19 @@ def test_durations_are_laid_joins_dragged_and_signed_off_and_the_files_are_cut_t
         np.testing.assert_array_equal(sealed, take[start:last])
 
 
+def played(page: Page) -> list[tuple[int, int]]:
+    """First sample and length of each piece that is fetched to be heard from now on, as they come."""
+    pieces: list[tuple[int, int]] = []
+
+    def note(request: Request) -> None:
+        found = re.search(r"/samples\?first_sample=(\d+)&samples=(\d+)$", request.url)
+        if found and int(found[2]) != 65_536:  # that many are a tile to be drawn
+            pieces.append((int(found[1]), int(found[2])))
+
+    page.on("request", note)
+    return pieces
+
+
 def test_a_join_is_heard_as_the_files_will_sound_and_follows_what_is_nudged(
     page: Page, server: Server, docket: Any
 ) -> None:
@@ -127,14 +141,14 @@ def test_a_join_is_heard_as_the_files_will_sound_and_follows_what_is_nudged(
     wait_for(lambda: plan(server, docket)["gaps"] == "left out", page)
     before = ends(server, docket)
     page.get_by_label("Join 1 to 2").click()
-    with page.expect_request(lambda request: "then_from=" in request.url) as asked:
+    pieces = played(page)
+    with page.expect_request(lambda request: f"first_sample={before[1][0]}&" in request.url):
         page.keyboard.press("Space")
-    numbers = {name: int(value) for name, value in re.findall(r"(\w+)=(\d+)", asked.value.url)}
-    assert numbers["to_sample"] == before[0][1]
-    assert numbers["then_from"] == before[1][0]
+    assert [first + count for first, count in pieces][-2] == before[0][1], "up to the very end, then the start"
+    assert all(first + count == later for (first, count), (later, _) in pairwise(pieces[:-1])), "piece touches piece"
     page.keyboard.press("e")
     page.keyboard.press("e")  # the start alone
-    with page.expect_request(lambda request: f"then_from={before[1][0] + 4_410}" in request.url):
+    with page.expect_request(lambda request: f"first_sample={before[1][0] + 4_410}&" in request.url):
         page.keyboard.press("Shift+ArrowRight")
     wait_for(lambda: ends(server, docket)[1][0] == before[1][0] + 4_410, page)
     assert ends(server, docket)[0] == before[0]
@@ -146,12 +160,12 @@ def test_hearing_starts_within_150_ms(page: Page, server: Server, docket: Any) -
     expect(page.get_by_label("Join 1 to 2")).to_be_visible()
     page.evaluate(
         """() => {
-            const play = HTMLMediaElement.prototype.play;
-            HTMLMediaElement.prototype.play = function () {
-                const began = performance.now();
-                this.addEventListener("playing", () => { window.waited = performance.now() - began; }, { once: true });
-                return play.call(this);
+            const start = AudioBufferSourceNode.prototype.start;
+            AudioBufferSourceNode.prototype.start = function (when, ...rest) {
+                window.waited ??= performance.now() - window.began + 1000 * (when - this.context.currentTime);
+                return start.call(this, when, ...rest);
             };
+            document.addEventListener("click", () => { window.began ??= performance.now(); }, true);
         }"""
     )
     page.get_by_label("Hear 1 to 2").click()

@@ -194,40 +194,6 @@ def test_deleted_peaks_are_made_again(server: Server, docket: Any) -> None:
     assert server.api.get(f"/takes/{take['id']}/peaks/0").content == before
 
 
-def test_sound_begins_at_exactly_the_sample_asked_for(server: Server, docket: Any, side_file: Path) -> None:
-    take = first_side(docket)["takes"][0]["id"]
-    data, _ = soundfile.read(str(side_file), dtype="int16", always_2d=True)
-    whole = server.api.get(f"/takes/{take}/sound.wav", params={"from_sample": 12_345, "to_sample": 20_000})
-    heard, rate = soundfile.read(io.BytesIO(whole.content), dtype="int16", always_2d=True)
-    assert rate == 44_100
-    np.testing.assert_array_equal(heard, data[12_345:20_000])
-
-
-@pytest.mark.parametrize(
-    "wanted",
-    ["bytes=0-", "bytes=0-43", "bytes=10-99", "bytes=44-45", "bytes=1001-5002", "bytes=-7", "bytes=30000-999999"],
-)
-def test_a_byte_range_is_that_part_of_the_whole(server: Server, docket: Any, wanted: str) -> None:
-    take = first_side(docket)["takes"][0]["id"]
-    params = {"from_sample": 5, "to_sample": 10_000}
-    whole = server.api.get(f"/takes/{take}/sound.wav", params=params).content
-    part = server.api.get(f"/takes/{take}/sound.wav", params=params, headers={"Range": wanted})
-    assert part.status_code == 206
-    first, last = part.headers["content-range"].removeprefix("bytes ").split("/")[0].split("-")
-    assert part.content == whole[int(first) : int(last) + 1]
-    assert int(part.headers["content-length"]) == len(part.content)
-
-
-@pytest.mark.parametrize(
-    "wanted", ["bytes=99999999-", "bytes=5-4", "bytes=-0", "bytes=a-b", "lines=1-2", "bytes=1-2,4-5"]
-)
-def test_a_range_that_is_not_there_is_416(server: Server, docket: Any, wanted: str) -> None:
-    take = first_side(docket)["takes"][0]["id"]
-    answer = server.api.get(f"/takes/{take}/sound.wav", params={"to_sample": 100}, headers={"Range": wanted})
-    refused(answer, 416, "the range")
-    assert answer.headers["content-range"] == "bytes */444"
-
-
 def edit(server: Server, side: Any, based_on: int, **one: Any) -> httpx.Response:
     return server.api.post(f"/sides/{side['id']}/plan/edits", json={"based_on": based_on, "edit": one})
 
@@ -419,18 +385,6 @@ def test_an_edge_goes_to_the_quietest_moment_near_it(server: Server, docket: Any
     assert abs(moved - track["start_sample"]) <= 0.02 * 44_100
     late = {**wish, "based_on": 0, "to": "quietest moment"}
     refused(server.api.post(f"/sides/{side['id']}/plan/snap", json=late), 409, "changed elsewhere")
-
-
-def test_two_parts_of_a_take_are_heard_one_after_the_other(server: Server, docket: Any) -> None:
-    take = first_side(docket)["takes"][0]["id"]
-    parts = {"from_sample": 1_000, "to_sample": 3_000, "then_from": 9_000, "then_to": 9_500}
-    both = server.api.get(f"/takes/{take}/sound.wav", params=parts).content
-    one = server.api.get(f"/takes/{take}/sound.wav", params={"from_sample": 1_000, "to_sample": 3_000}).content
-    two = server.api.get(f"/takes/{take}/sound.wav", params={"from_sample": 9_000, "to_sample": 9_500}).content
-    assert both[44:] == one[44:] + two[44:]
-    late = 44 + len(one[44:]) + 12
-    part = server.api.get(f"/takes/{take}/sound.wav", params=parts, headers={"Range": f"bytes={late}-"}).content
-    assert part == both[late:]
 
 
 def test_a_docket_is_sealed_downloaded_changed_and_sealed_again(

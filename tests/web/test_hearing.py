@@ -115,7 +115,7 @@ def test_what_must_hear_the_whole_side_is_heard_in_a_job_and_kept(server: Server
     assert state["gain_db"] < 0
     assert state["gains_db"]["as it was"] == pytest.approx(state["gain_db"], abs=0.5), "the louder one is turned down"
     whole = heard(server, side_id, version, "repaired", 0, state["samples"])
-    assert 20 * np.log10(np.abs(whole).max()) == pytest.approx(-12.0, abs=0.4)
+    assert -14.0 < 20 * np.log10(np.abs(whole).max()) <= -12.0, "the true peak lies between the samples"
     assert not np.any(heard(server, side_id, version, "taken away")), "speed and level take nothing away"
 
 

@@ -26,6 +26,12 @@ export type Fault = Schemas["Fault"];
 export type Evidence = Schemas["Evidence"];
 export type Knowledge = Schemas["Knowledge"];
 export type FoundTracks = Schemas["FoundTracks"];
+export type HearingState = Schemas["HearingView"];
+export type Restoration = Schemas["Restoration"];
+export type Repairs = Schemas["RepairsView"];
+export type Listed = Schemas["Listed"];
+export type RepairsWanted = NonNullable<paths["/api/sides/{side_id}/repairs"]["get"]["parameters"]["query"]>;
+export type RepairState = NonNullable<RepairsWanted["states"]>[number];
 export type PlanEdit = Schemas["EditRequest"]["edit"];
 
 export const api = createClient<paths>();

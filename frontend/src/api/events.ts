@@ -5,6 +5,9 @@ import { docketQuery, jobsQuery, recordingsQuery, transferQuery } from "./querie
 
 type News = { kind: "hello" } | { kind: "job"; job: Job } | { kind: "docket" | "transfer"; docket_id: number };
 
+/** What may be known once a job has listened to a side. */
+const HEARD_ANEW = ["hearing", "repairs", "places", "harm", "spectra"];
+
 /** Keeps the query cache in step with the server's news, for as long as the page lives. Returns how to stop. */
 export function followEvents(cache: QueryClient): () => void {
   const source = new EventSource("/api/events");
@@ -13,6 +16,7 @@ export function followEvents(cache: QueryClient): () => void {
     const news = JSON.parse(message.data) as News;
     if (news.kind === "job") {
       cache.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], news.job));
+      if (news.job.state === "done") for (const key of HEARD_ANEW) void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "transfer") {
       void cache.invalidateQueries({ queryKey: transferQuery(news.docket_id).queryKey });
     } else if (news.kind === "docket") {

@@ -28,6 +28,14 @@ export const vocabularyQuery = queryOptions({
   staleTime: Infinity,
 });
 
+export const hearingQuery = (sideId: number, version: number) =>
+  queryOptions({
+    queryKey: ["hearing", sideId, version],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/sides/{side_id}/hearing", { params: { path: { side_id: sideId }, query: { version } }, signal })),
+    placeholderData: (before) => before,
+  });
+
 export const ledgerQuery = (docketId: number | undefined, search: string) =>
   queryOptions({
     queryKey: ["ledger", docketId ?? null, search],

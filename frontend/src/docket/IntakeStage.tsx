@@ -13,6 +13,7 @@ import { useWaveform } from "../waveform/useSource";
 import { clock, level, moment, percent, size, timeLeft } from "../words/figures";
 import { Trouble, TroubleText } from "../words/Trouble";
 import { CarrierSheet } from "./CarrierSheet";
+import { asItCame } from "./sideSound";
 import { TurnOverField } from "./TurnOverField";
 import { chosenTake, firstNumber, sideName, sidesOf, useDocket } from "./useDocket";
 
@@ -82,8 +83,8 @@ function Strip({ docket, side, take }: { docket: Docket; side: Side; take: Take 
       selection={null}
       loupe={null}
       label={`${sideName(docket, side)} as one line`}
-      onPlace={(sample) => player.play(take.id, take.name, take.format.rate_hz, sample)}
-      onSelect={(span) => span && player.play(take.id, take.name, take.format.rate_hz, span.from, span.to)}
+      onPlace={(sample) => player.play(asItCame(take), sample)}
+      onSelect={(span) => span && player.play(asItCame(take), span.from, span.to)}
     />
   );
 }

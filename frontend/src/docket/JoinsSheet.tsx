@@ -12,7 +12,8 @@ import { Trouble } from "../words/Trouble";
 import { JoinCard } from "./JoinCard";
 import { JoinsMargin } from "./JoinsMargin";
 import { nudgeCommands, useCarryKey } from "./nudging";
-import { firstNumber as firstNumberOf, sideName } from "./useDocket";
+import { useSideSound } from "./sideSound";
+import { firstNumber as firstNumberOf } from "./useDocket";
 import { usePlanEditing } from "./usePlanEditing";
 
 interface Props {
@@ -29,6 +30,7 @@ interface Props {
 export function JoinsSheet({ docket, side, take, plan: planView, title, source, loaded }: Props) {
   const theme = useTheme();
   const hearing = useHearing();
+  const { played } = useSideSound(docket, side, take);
   const editing = usePlanEditing(docket.id, side);
   const plan = editing.ahead ?? planView.plan;
   const tracks = useMemo(() => plan.tracks ?? [], [plan]);
@@ -53,7 +55,7 @@ export function JoinsSheet({ docket, side, take, plan: planView, title, source, 
   };
   const hear = (join: Join) => {
     setPlayingId(join.id);
-    player.playSpans(take.id, `${docket.shelfmark}, ${sideName(docket, side)}`, rateHz, acrossSpans(plan, join, roll * rateHz), loop);
+    player.playSpans(played, acrossSpans(plan, join, roll * rateHz), loop);
   };
   const move = (join: Join, by: number) => {
     const whole = part === "both" && join.before && join.after;

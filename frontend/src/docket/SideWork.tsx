@@ -15,6 +15,7 @@ import type { WaveformSource } from "../waveform/source";
 import { useSize } from "../waveform/useSource";
 import { clock } from "../words/figures";
 import { Trouble } from "../words/Trouble";
+import { useSideSound } from "./sideSound";
 import { nudgeCommands, Pace, useCarryKey } from "./nudging";
 import { TracksMargin } from "./TracksMargin";
 import { firstNumber as firstNumberOf, sideName } from "./useDocket";
@@ -38,6 +39,7 @@ const FOLLOW_MS = 250;
 export function SideWork({ docket, side, take, plan: planView, title, source, loaded }: Props) {
   const theme = useTheme();
   const hearing = useHearing();
+  const { played } = useSideSound(docket, side, take);
   const [params, setParams] = useSearchParams();
   const { samples, rate_hz: rateHz } = source.index;
   const editing = usePlanEditing(docket.id, side);
@@ -81,7 +83,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     setPlace({ edge: nameOf(edge), at: null });
     if (andLook) look(edge.sample);
   };
-  const hear = (from: number, to: number | null = null) => player.play(take.id, `${docket.shelfmark}, ${sideName(docket, side)}`, rateHz, from, to);
+  const hear = (from: number, to: number | null = null) => player.play(played, from, to);
   const move = (edge: Edge, sample: number, carried: boolean) => {
     const to = clamp(Math.round(sample), room(plan, edge, carried));
     if (to !== edge.sample) editing.edit.mutate({ edit: moveTo(edge, to, carried), ahead: preview(plan, edge, to, carried) });

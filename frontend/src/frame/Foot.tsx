@@ -5,7 +5,8 @@ import { useRef, useState } from "react";
 import { answer, api, type Job } from "../api/client";
 import { withJob } from "../api/events";
 import { jobsQuery } from "../api/queries";
-import { player, useHearing } from "../player/player";
+import { type Hearing, player, useHearing, useListenFor } from "../player/player";
+import { LISTEN_FOR, type ListenFor as ListenForName } from "../player/programme";
 import { useFrames } from "../player/useFrames";
 import { clock, level, percent, timeLeft } from "../words/figures";
 import { sentence } from "../words/Trouble";
@@ -15,7 +16,7 @@ import { useLevelReader } from "./levels";
 export function Foot() {
   return (
     <footer className="flex h-9 items-center gap-4 border-t border-base-300 bg-base-200 px-4 text-[13px]">
-      <Hearing />
+      <HearingNow />
       <div className="ml-auto flex min-w-0 items-center gap-4">
         <Jobs />
       </div>
@@ -23,7 +24,7 @@ export function Foot() {
   );
 }
 
-function Hearing() {
+function HearingNow() {
   const hearing = useHearing();
   const clockText = useRef<HTMLSpanElement>(null);
   const levelText = useRef<HTMLSpanElement>(null);
@@ -43,10 +44,35 @@ function Hearing() {
       </button>
       <span ref={clockText} className="figure w-20" data-testid="position" />
       <span className="max-w-72 truncate">{hearing.name}</span>
-      <span className="quiet">as it was</span>
+      <ListenFor hearing={hearing} />
       <span ref={levelText} className="figure quiet w-24" />
       {hearing.trouble && <span className="text-error">{sentence(hearing.trouble)}</span>}
     </>
+  );
+}
+
+const SHORT: Record<ListenForName, string> = { "as it was": "as it was", repaired: "repaired", "taken away": "only what was taken away" };
+
+/** What one listens for: nothing to choose where nothing is done to the sound. */
+function ListenFor({ hearing }: { hearing: Hearing }) {
+  const wanted = useListenFor();
+  if (!hearing.side) return <span className="quiet">as it was</span>;
+  return (
+    <span role="group" aria-label="Listen for" className="flex items-center gap-3">
+      <span className="quiet">Listen for</span>
+      {LISTEN_FOR.map((name, index) => (
+        <button
+          key={name}
+          type="button"
+          aria-pressed={wanted === name}
+          title={`Key ${index + 1}`}
+          className={wanted === name ? "border-b-2 border-error font-semibold" : "border-b-2 border-transparent text-primary hover:border-primary"}
+          onClick={() => player.listenFor(name)}
+        >
+          {SHORT[name]}
+        </button>
+      ))}
+    </span>
   );
 }
 

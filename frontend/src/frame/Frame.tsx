@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 import { Outlet } from "react-router";
 
 import { player } from "../player/player";
+import { LISTEN_FOR } from "../player/programme";
 import { onKeyDown, useCommands } from "./commands";
 import { Foot } from "./Foot";
 import { KeyList } from "./KeyList";
@@ -19,6 +20,11 @@ export function Frame() {
   }, []);
   useCommands([
     { label: "Show the keys of this screen", keys: ["?"], perform: () => setKeysOpen(!keysOpen) },
+    ...LISTEN_FOR.map((name, index) => ({
+      label: `Listen for: ${name === "taken away" ? "only what was taken away" : name}`,
+      keys: [String(index + 1)],
+      perform: () => player.listenFor(name),
+    })),
     { label: "Find", keys: ["/"], perform: () => document.querySelector<HTMLInputElement>("[data-find]")?.focus() },
   ]);
   return (

@@ -3,6 +3,7 @@ import { useState } from "react";
 
 import { answer, api, type Comparison, type Side, type Take } from "../api/client";
 import { comparisonQuery, jobsQuery } from "../api/queries";
+import { asItCame } from "../docket/sideSound";
 import { player } from "../player/player";
 import { clock, level, percent, plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
@@ -82,7 +83,7 @@ function Found({ side, first, second, found }: { side: Side; first: Take; second
         <ul>
           {found.differences.slice(0, SHOWN).map((one) => (
             <li key={`${one.kind} ${one.start_sample}`}>
-              <button type="button" className="figure text-primary underline-offset-2 hover:underline" onClick={() => player.play(first.id, first.name, first.format.rate_hz, Math.max(0, one.start_sample - first.format.rate_hz))}>
+              <button type="button" className="figure text-primary underline-offset-2 hover:underline" onClick={() => player.play(asItCame(first), Math.max(0, one.start_sample - first.format.rate_hz))}>
                 {clock(one.start_sample, first.format.rate_hz, 1)}
               </button>{" "}
               {one.words}

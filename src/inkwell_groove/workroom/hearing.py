@@ -102,7 +102,7 @@ class Hearing(Part):
             speed_ratio=one.ear.speed_ratio, gains_db=dict(one.ear.gains_db()),
             hum_hz=round(float(learnt.hum.hz.mean()), 3) if learnt and learnt.hum else None,
             hum_dbfs=round(learnt.hum.level_dbfs or 0.0, 1) if learnt and learnt.hum else None,
-            noise_from=learnt.noise_from if learnt else None,
+            noise_from_sample=learnt.noise_from[0] if learnt and learnt.noise_from else None,
             gain_db=round(learnt.gain_db, 2) if learnt else None,
             dropouts=len(learnt.holes) if learnt else 0,
         )  # fmt: skip

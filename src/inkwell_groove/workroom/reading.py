@@ -88,9 +88,11 @@ def plan_view(side: Side, newer: PlanVersion | None) -> PlanView | None:
     version = side.plan_version
     if version is None:
         return None
+    plan = Plan.model_validate(version.document)
     return PlanView(
         version=version.id,
-        plan=Plan.model_validate(version.document),
+        plan=plan,
+        at_rest=plan.restoration.at_rest,
         undo=version.action if version.parent_id is not None else None,
         redo=newer.action if newer else None,
     )

@@ -158,6 +158,7 @@ class PlanView(View):
     plan: Plan
     undo: str | None = Field(description="What undo would take back; none where there is nothing.")
     redo: str | None
+    at_rest: bool = Field(description="Whether the sound is left as it is.")
 
 
 class TrackLine(View):
@@ -218,7 +219,7 @@ class HearingView(View):
     gains_db: dict[str, float] = Field(description="By how much each is turned down to be as loud as the others.")
     hum_hz: float | None = None
     hum_dbfs: float | None = None
-    noise_from: tuple[int, int] | None = None
+    noise_from_sample: int | None = None
     gain_db: float | None = None
     dropouts: int = 0
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Query
-from fastapi.responses import Response, StreamingResponse
+from fastapi import APIRouter, Query
+from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.peaks import PeakIndex
@@ -105,51 +104,3 @@ def samples(
     """Samples as [sample][channel]."""
     data = room.listening.samples(take_id, first_sample, samples)
     return Response(data, media_type="application/octet-stream", headers=FOR_EVER)
-
-
-@router.get(
-    "/takes/{take_id}/sound.wav",
-    operation_id="sound",
-    response_class=StreamingResponse,
-    responses={200: {"content": {"audio/wav": {}}}, 206: {"content": {"audio/wav": {}}}},
-)
-def sound(
-    room: Room,
-    take_id: int,
-    from_sample: Annotated[int, Query(ge=0)] = 0,
-    to_sample: Annotated[int | None, Query(ge=1)] = None,
-    then_from: Annotated[int | None, Query(ge=0)] = None,
-    then_to: Annotated[int | None, Query(ge=1)] = None,
-    range_: Annotated[str | None, Header(alias="range")] = None,
-) -> Response:
-    """The take from exactly that sample on, as WAV; with `then`, another part right after it. Answers byte ranges
-    (RFC 9110 section 14).
-    """
-    then = (then_from, then_to) if then_from is not None and then_to is not None else None
-    stretch = room.listening.sound(take_id, from_sample, to_sample, then)
-    headers = {"Accept-Ranges": "bytes", **FOR_EVER}
-    first, last = 0, stretch.size
-    status = 200
-    if range_ is not None:
-        wanted = _byte_range(range_, stretch.size)
-        if wanted is None:
-            refusal = problem(416, f"the range {range_} is not in these {stretch.size} bytes")
-            refusal.headers["Content-Range"] = f"bytes */{stretch.size}"
-            return refusal
-        first, last = wanted
-        status = 206
-        headers["Content-Range"] = f"bytes {first}-{last - 1}/{stretch.size}"
-    headers["Content-Length"] = str(last - first)
-    return StreamingResponse(stretch.bytes(first, last), status, headers, media_type="audio/wav")
-
-
-def _byte_range(text: str, size: int) -> tuple[int, int] | None:
-    """[first, last) of a single byte range, none where it cannot be satisfied."""
-    match = re.fullmatch(r"bytes=(\d*)-(\d*)", text.strip())
-    if not match or match.groups() == ("", ""):
-        return None
-    start, end = match.groups()
-    if not start:
-        return (max(0, size - int(end)), size) if int(end) else None
-    first, last = int(start), min(int(end) + 1, size) if end else size
-    return (first, last) if first < last else None

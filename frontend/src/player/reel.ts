@@ -1,0 +1,163 @@
+import { type ListenFor, pieceAfter, pieceAt, type Piece, type Place, type Span, takeSampleAt } from "./programme";
+
+/** A sound that can be asked for in pieces: a take, or a side under one version of its plan. */
+export interface Sound {
+  listen: ListenFor;
+  /** By how much faster it is than the take. */
+  ratio: number;
+  /** By how much it is turned down, so that what one switches between is equally loud. */
+  gainDb: number;
+  url: (first: number, count: number) => string;
+}
+
+interface Sounding {
+  piece: Piece;
+  given: number;
+  at: number;
+  until: number;
+  node: AudioBufferSourceNode;
+}
+
+const FIRST_S = 0.4;
+const PIECE_S = 1.5;
+const AHEAD_S = 2.5;
+const PUMP_MS = 100;
+const FADE_S = 0.012;
+const LEAD_S = 0.03;
+
+/**
+ * A programme of one sound on its way through the loudspeaker: fetched a piece at a time and laid end to end.
+ * It may begin in the middle of its first piece, so that it can take over from another without a gap.
+ */
+export class Reel {
+  private readonly gain: GainNode;
+  private readonly laid: Sounding[] = [];
+  private readonly abort = new AbortController();
+  private timer: ReturnType<typeof setInterval> | null = null;
+  private next: Piece | null;
+  private until = 0;
+  private fetching = false;
+  private first: { piece: Piece; buffer: AudioBuffer } | null = null;
+
+  constructor(
+    private readonly context: AudioContext,
+    readonly sound: Sound,
+    private readonly channels: number,
+    private readonly spans: readonly Span[],
+    place: Place,
+    private readonly loop: boolean,
+    private readonly onEnd: (trouble: string | null) => void,
+  ) {
+    this.gain = context.createGain();
+    this.gain.gain.value = 0;
+    this.gain.connect(context.destination);
+    this.next = pieceAt(spans, place, sound.ratio, Math.round(FIRST_S * context.sampleRate));
+  }
+
+  /** Fetches its first piece. */
+  async prepare(): Promise<void> {
+    if (!this.next) return;
+    const piece = this.next;
+    const buffer = await this.fetch(piece);
+    if (buffer) this.first = { piece, buffer };
+    this.next = pieceAfter(this.spans, piece, buffer?.length ?? 0, this.sound.ratio, this.pieceSamples(), this.loop);
+  }
+
+  /** Begins to sound a moment from now, at its beginning or, taking over, where the other then is. */
+  start(over: Reel | null): void {
+    const when = this.context.currentTime + LEAD_S;
+    const level = 10 ** (this.sound.gainDb / 20);
+    this.gain.gain.setValueAtTime(0, when);
+    this.gain.gain.linearRampToValueAtTime(level, when + FADE_S);
+    this.until = when;
+    if (this.first) {
+      const { piece, buffer } = this.first;
+      const place = over?.place(when);
+      const sample = place && place.span === piece.span ? place.sample / this.sound.ratio : piece.first;
+      const skip = Math.round(Math.min(Math.max(0, sample - piece.first), buffer.length - 1));
+      this.lay({ ...piece, first: piece.first + skip, count: piece.count - skip }, buffer, skip);
+      this.first = null;
+    }
+    this.timer = setInterval(() => this.pump(), PUMP_MS);
+    this.pump();
+  }
+
+  /** Stops sounding softly, and for good. */
+  stop(when = this.context.currentTime + LEAD_S): void {
+    this.abort.abort();
+    if (this.timer) clearInterval(this.timer);
+    const level = 10 ** (this.sound.gainDb / 20);
+    this.gain.gain.cancelScheduledValues(0);
+    this.gain.gain.setValueAtTime(level, when);
+    this.gain.gain.linearRampToValueAtTime(0, when + FADE_S);
+    for (const { node } of this.laid) node.stop(when + FADE_S);
+    setTimeout(() => this.gain.disconnect(), 1000 * (when - this.context.currentTime + FADE_S) + 200);
+  }
+
+  /** Where it is, or will be at a time; none before it has begun. */
+  place(when = this.context.currentTime): Place | null {
+    const now = this.laid.find(({ at, until }) => when >= at && when < until) ?? (when < (this.laid[0]?.at ?? 0) ? this.laid[0] : this.laid.at(-1));
+    if (!now) return null;
+    const sounded = now.piece.first + Math.min(now.given, Math.max(0, (when - now.at) * this.context.sampleRate));
+    return { span: now.piece.span, sample: takeSampleAt(sounded, this.sound.ratio) };
+  }
+
+  private pieceSamples(): number {
+    return Math.round(PIECE_S * this.context.sampleRate);
+  }
+
+  private pump(): void {
+    while (this.laid.length > 1 && (this.laid[0]?.until ?? Infinity) < this.context.currentTime - 0.5) this.laid.shift();
+    if (!this.next && this.context.currentTime >= this.until) {
+      this.stop();
+      this.onEnd(null);
+      return;
+    }
+    if (!this.next || this.fetching || this.until > this.context.currentTime + AHEAD_S) return;
+    const piece = this.next;
+    this.fetching = true;
+    this.fetch(piece).then(
+      (buffer) => {
+        this.fetching = false;
+        if (this.abort.signal.aborted) return;
+        if (buffer) this.lay(piece, buffer, 0);
+        this.next = pieceAfter(this.spans, piece, buffer?.length ?? 0, this.sound.ratio, this.pieceSamples(), this.loop);
+        this.pump();
+      },
+      (cause: unknown) => {
+        if (this.abort.signal.aborted) return;
+        this.stop();
+        this.onEnd(cause instanceof Error ? cause.message : "this cannot be played");
+      },
+    );
+  }
+
+  private lay(piece: Piece, buffer: AudioBuffer, skip: number): void {
+    const node = this.context.createBufferSource();
+    node.buffer = buffer;
+    node.connect(this.gain);
+    // What came late begins late, but nothing is lost.
+    const at = Math.max(this.until, this.context.currentTime + 0.005);
+    const given = buffer.length - skip;
+    node.start(at, skip / this.context.sampleRate);
+    this.until = at + given / this.context.sampleRate;
+    this.laid.push({ piece, given, at, until: this.until, node });
+  }
+
+  private async fetch(piece: Piece): Promise<AudioBuffer | null> {
+    const response = await fetch(this.sound.url(piece.first, piece.count), { signal: this.abort.signal });
+    if (!response.ok) {
+      const told = (await response.json().catch(() => ({}))) as { detail?: string };
+      throw new Error(told.detail ?? "this cannot be played");
+    }
+    const data = new Float32Array(await response.arrayBuffer());
+    const count = data.length / this.channels;
+    if (count < 1) return null;
+    const buffer = this.context.createBuffer(this.channels, count, this.context.sampleRate);
+    for (let channel = 0; channel < this.channels; channel++) {
+      const line = buffer.getChannelData(channel);
+      for (let i = 0; i < count; i++) line[i] = data[i * this.channels + channel] ?? 0;
+    }
+    return buffer;
+  }
+}
