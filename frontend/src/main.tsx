@@ -23,6 +23,7 @@ import { Broken, Nowhere } from "./frame/Broken";
 import { Frame } from "./frame/Frame";
 import { applyTheme } from "./frame/theme";
 import { LedgerPage } from "./ledger/LedgerPage";
+import { RepairStage } from "./repair/RepairStage";
 import { TransferStage } from "./transfer/TransferStage";
 import { Shelf } from "./shelf/Shelf";
 
@@ -46,6 +47,7 @@ const router = createBrowserRouter([
           { path: "intake", element: <IntakeStage /> },
           { path: "transfer", element: <TransferStage /> },
           { path: "tracks", element: <TracksStage /> },
+          { path: "repair", element: <RepairStage /> },
           { path: "describe", element: <DescribeStage /> },
           { path: "artwork", element: <ArtworkStage /> },
           { path: "seal", element: <SealStage /> },

@@ -1,6 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
 
-import { answer, api } from "./client";
+import { answer, api, Problem, type RepairsWanted } from "./client";
 
 /** Key, fetcher and type of each resource in one place. */
 export const shelfQuery = (search: string) =>
@@ -33,6 +33,68 @@ export const hearingQuery = (sideId: number, version: number) =>
     queryKey: ["hearing", sideId, version],
     queryFn: ({ signal }) =>
       answer(api.GET("/api/sides/{side_id}/hearing", { params: { path: { side_id: sideId }, query: { version } }, signal })),
+    placeholderData: (before) => before,
+  });
+
+export const repairsQuery = (sideId: number, version: number, wanted: RepairsWanted) =>
+  queryOptions({
+    queryKey: ["repairs", sideId, version, wanted],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/sides/{side_id}/repairs", { params: { path: { side_id: sideId }, query: wanted }, signal })),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+
+/** Of all repairs of a side [start, length, whether it is mended]. */
+export const placesQuery = (sideId: number, version: number) =>
+  queryOptions({
+    queryKey: ["places", sideId, version],
+    queryFn: async ({ signal }) => {
+      const response = await fetch(`/api/sides/${sideId}/repair-places`, { signal });
+      if (!response.ok) throw Problem.of(await response.json(), response.status);
+      return new Int32Array(await response.arrayBuffer());
+    },
+    placeholderData: (before) => before,
+    retry: false,
+  });
+
+export const startingPointsQuery = queryOptions({
+  queryKey: ["starting points"],
+  queryFn: ({ signal }) => answer(api.GET("/api/starting-points", { signal })),
+  staleTime: Infinity,
+});
+
+export const curvesQuery = queryOptions({
+  queryKey: ["curves"],
+  queryFn: ({ signal }) => answer(api.GET("/api/curves", { signal })),
+  staleTime: Infinity,
+});
+
+export const spectraQuery = (sideId: number, version: number, from_sample: number, to_sample: number) =>
+  queryOptions({
+    queryKey: ["spectra", sideId, version, from_sample, to_sample],
+    queryFn: ({ signal }) =>
+      answer(
+        api.GET("/api/sides/{side_id}/spectra", {
+          params: { path: { side_id: sideId }, query: { version, from_sample, to_sample } },
+          signal,
+        }),
+      ),
+    placeholderData: (before) => before,
+  });
+
+export const harmQuery = (sideId: number, version: number) =>
+  queryOptions({
+    queryKey: ["harm", sideId, version],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/sides/{side_id}/harm", { params: { path: { side_id: sideId }, query: { version } }, signal })),
+  });
+
+export const versionsQuery = (sideId: number, version: number) =>
+  queryOptions({
+    queryKey: ["plan versions", sideId, version],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/sides/{side_id}/plan/versions", { params: { path: { side_id: sideId } }, signal })),
     placeholderData: (before) => before,
   });
 

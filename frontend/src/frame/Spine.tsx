@@ -12,6 +12,7 @@ export const STAGES: Record<Evidence["stage"], string> = {
   intake: "Intake",
   transfer: "Transfer",
   tracks: "Tracks",
+  repair: "Repair",
   describe: "Describe",
   artwork: "Artwork",
   seal: "Seal",

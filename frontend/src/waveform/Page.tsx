@@ -34,6 +34,8 @@ interface Props {
   faults?: readonly Fault[];
   /** Whether tracks can be marked on it at all: what lies outside them is hatched only then. */
   bare?: boolean;
+  /** Repairs as [start, length, whether mended], drawn as ticks under the lines. */
+  places?: Int32Array;
   onPlace: (sample: number) => void;
   onSelect: (span: Span | null) => void;
 }
@@ -49,6 +51,7 @@ export function Page(props: Props) {
   const { rate_hz: rateHz } = source.index;
   const { samples } = source.index;
   const bare = props.bare ?? false;
+  const places = props.places ?? null;
   const layout = useMemo(
     () => layoutPage({ samples, rateHz, width, height, lineSeconds, tracks, firstNumber, bare }),
     [samples, rateHz, width, height, lineSeconds, tracks, firstNumber, bare],
@@ -57,8 +60,8 @@ export function Page(props: Props) {
   useEffect(() => {
     if (!canvas.current || width === 0) return;
     const ctx = prepare(canvas.current, width, pageHeight(layout));
-    if (ctx) drawPage(ctx, layout, source, readInk(), scale, chosenTrack);
-  }, [layout, source, loaded, theme, scale, chosenTrack, width]);
+    if (ctx) drawPage(ctx, layout, source, readInk(), scale, chosenTrack, places);
+  }, [layout, source, loaded, theme, scale, chosenTrack, width, places]);
 
   const heard = hearing?.takeId === source.takeId;
   useFrames(heard && !!hearing?.playing, () => {

@@ -1,6 +1,6 @@
 import { FIGURE_FONT, type Ink } from "./ink";
 import type { LoupeLayout } from "./loupeLayout";
-import type { PageLayout } from "./pageLayout";
+import { type PageLayout, placeOf } from "./pageLayout";
 import type { Columns, WaveformSource } from "./source";
 
 /** Makes a canvas as large as its box in device pixels, and returns a context in CSS pixels, cleared. */
@@ -16,7 +16,7 @@ export function prepare(canvas: HTMLCanvasElement, width: number, height: number
   return ctx;
 }
 
-export function drawPage(ctx: CanvasRenderingContext2D, layout: PageLayout, source: WaveformSource, ink: Ink, scale: number, chosen: string | null) {
+export function drawPage(ctx: CanvasRenderingContext2D, layout: PageLayout, source: WaveformSource, ink: Ink, scale: number, chosen: string | null, places: Int32Array | null = null) {
   const hatch = hatching(ctx, ink);
   for (const wash of layout.washes) {
     ctx.fillStyle = wash.kind === "even" ? ink.washEven : wash.kind === "odd" ? ink.washOdd : hatch;
@@ -28,6 +28,7 @@ export function drawPage(ctx: CanvasRenderingContext2D, layout: PageLayout, sour
     const columns = mixed(source, line.firstSample, layout.samplesPerPx, left);
     drawWave(ctx, columns, middle, layout.lineHeight / 2 - 4, scale, ink);
   }
+  if (places) drawTicks(ctx, layout, places, ink);
   ctx.font = FIGURE_FONT;
   ctx.textBaseline = "top";
   for (const mark of layout.marks) {
@@ -75,6 +76,21 @@ export function drawLoupe(ctx: CanvasRenderingContext2D, layout: LoupeLayout, so
   }
 }
 
+/** Every repair a short tick under the line, one that was refused in the colour of doubt and shorter; a count at its end. */
+function drawTicks(ctx: CanvasRenderingContext2D, layout: PageLayout, places: Int32Array, ink: Ink) {
+  const counts = new Map<number, number>();
+  for (let at = 0; at + 2 < places.length; at += 3) {
+    const { x, top } = placeOf(layout, places[at] ?? 0);
+    const isMended = places[at + 2] === 1;
+    if (isMended) counts.set(top, (counts.get(top) ?? 0) + 1);
+    ctx.fillStyle = isMended ? ink.join : ink.unsure;
+    ctx.fillRect(x - 0.5, top + layout.lineHeight - (isMended ? 8 : 5), 1.2, isMended ? 7 : 4);
+  }
+  ctx.font = FIGURE_FONT;
+  ctx.textBaseline = "top";
+  for (const [top, count] of counts) chip(ctx, String(count), layout.width - ctx.measureText(String(count)).width - 6, top + 5, ink.quiet, ink.paper);
+}
+
 /** All channels in one outline: the lowest minimum, the highest maximum, the mean power. */
 export function mixed(source: WaveformSource, firstSample: number, samplesPerPx: number, width: number): Columns {
   const out = source.columns(0, firstSample, samplesPerPx, width);
@@ -90,7 +106,7 @@ export function mixed(source: WaveformSource, firstSample: number, samplesPerPx:
 }
 
 /** Peaks as an outline, RMS as a darker core inside it. A full-scale sample is drawn in the colour of alarm. */
-function drawWave(ctx: CanvasRenderingContext2D, columns: Columns, middle: number, half: number, scale: number, ink: Ink) {
+export function drawWave(ctx: CanvasRenderingContext2D, columns: Columns, middle: number, half: number, scale: number, ink: Ink) {
   const height = (value: number) => Math.max(-half, Math.min(half, value * scale * half));
   const width = columns.min.length;
   ctx.fillStyle = ink.wave;
@@ -111,7 +127,7 @@ function drawWave(ctx: CanvasRenderingContext2D, columns: Columns, middle: numbe
 }
 
 /** Single samples: joined by a line, and each a dot once there is room. */
-function drawSamples(ctx: CanvasRenderingContext2D, layout: LoupeLayout, source: WaveformSource, channel: number, middle: number, half: number, ink: Ink) {
+export function drawSamples(ctx: CanvasRenderingContext2D, layout: Pick<LoupeLayout, "firstSample" | "samplesPerPx" | "width">, source: WaveformSource, channel: number, middle: number, half: number, ink: Ink) {
   const first = Math.floor(layout.firstSample);
   const samples = source.samples(channel, first, Math.ceil(layout.width * layout.samplesPerPx) + 2);
   ctx.strokeStyle = ink.core;

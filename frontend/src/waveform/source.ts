@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client";
+import type { ListenFor } from "../player/programme";
 
 export type PeakIndex = Schemas["PeakIndex"];
 
@@ -169,7 +170,7 @@ export class WaveformSource {
   protected fetchTile(key: number, layer: number, tile: number) {
     const url = layer
       ? `${this.path}/peaks/${layer - 1}?first_block=${tile * TILE_BLOCKS}&blocks=${TILE_BLOCKS}`
-      : `${this.path}/samples?first_sample=${tile * TILE_SAMPLES}&samples=${TILE_SAMPLES}`;
+      : this.samplesUrl(tile * TILE_SAMPLES, TILE_SAMPLES);
     // A tile that is fetched once more, because it has grown, is shown as it was until then.
     if (!this.tiles.has(key)) this.tiles.set(key, "coming");
     this.fetcher(url, this.abort.signal).then(
@@ -180,6 +181,10 @@ export class WaveformSource {
       },
       () => this.tiles.delete(key), // asked for again at the next drawing
     );
+  }
+
+  protected samplesUrl(first: number, count: number): string {
+    return `${this.path}/samples?first_sample=${first}&samples=${count}`;
   }
 
   private forgetOldest() {
@@ -204,6 +209,24 @@ export class GrowingSource extends WaveformSource {
       const here = Math.min(TILE_BLOCKS, (blocks[layer - 1] ?? 0) - number * TILE_BLOCKS);
       if (tile instanceof Float32Array && tile.length < here * channels * 3) this.fetchTile(key, layer, number);
     }
+  }
+}
+
+/** A side under one version of its plan, as listened for: samples alone, in its own time. */
+export class HeardSource extends WaveformSource {
+  constructor(
+    private readonly sideId: number,
+    private readonly version: number,
+    private readonly listen: ListenFor,
+    index: PeakIndex,
+    samples: number,
+    fetcher: Fetch = fetchBinary,
+  ) {
+    super(0, { ...index, samples, block_samples: [], blocks: [] }, fetcher, "");
+  }
+
+  protected override samplesUrl(first: number, count: number): string {
+    return `/api/sides/${this.sideId}/heard?version=${this.version}&listen=${encodeURIComponent(this.listen)}&first_sample=${first}&samples=${count}`;
   }
 }
 

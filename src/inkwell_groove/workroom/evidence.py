@@ -82,6 +82,28 @@ def tracks(sides: list[SideView]) -> Evidence:
     return Evidence(stage="tracks", line=f"{text}, none in doubt", mood="done")
 
 
+def repair(sides: list[SideView]) -> Evidence:
+    asked = [side.plan.plan.restoration for side in sides if side.plan and side.takes]
+    begun = [one for one in asked if not one.at_rest]
+    if not begun:
+        return Evidence(stage="repair", line="sound as it was recorded", mood="not begun")
+    amounts = sorted({one.clicks.amount for one in begun if one.clicks is not None and one.clicks.kinds})
+    refused = sum(not verdict.mend for one in begun if one.clicks is not None for verdict in one.clicks.verdicts)
+    by_hand = sum(len(one.by_hand) for one in begun)
+    parts = [f"damage mended, amount {' and '.join(f'{one:g}' for one in amounts)}"] if amounts else []
+    parts += [f"{refused} refused"] if refused else []
+    parts += [f"{by_hand} by hand"] if by_hand else []
+    others = {"hum": "hum", "hiss": "hiss", "rumble": "rumble", "recurve": "curve", "level": "level"}
+    parts += [word for name, word in others.items() if any(getattr(one, name) is not None for one in begun)]
+    parts += ["speed"] if any(one.speed_ratio != 1.0 for one in begun) else []
+    line = ", ".join(parts) or "sound changed"
+    if len(begun) < len(asked):
+        return Evidence(
+            stage="repair", line=f"{line}; {len(asked) - len(begun)} of {len(asked)} sides as recorded", mood="doubtful"
+        )
+    return Evidence(stage="repair", line=line, mood="done")
+
+
 def _joins(plan: Plan) -> list[tuple[EdgeNote, ...]]:
     """What is known of each place that can be signed off: the first start, every join, the last end."""
     if not plan.tracks:

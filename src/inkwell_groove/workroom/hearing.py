@@ -13,14 +13,14 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.plan import Plan
-from inkwell_groove.core.soundfiles import FileReader
+from inkwell_groove.core.soundfiles import FileReader, Stretch
 from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore
 from inkwell_groove.store.models import Job, PlanVersion, Side
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.listening import MAX_SAMPLES
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import side_label, side_row
-from inkwell_groove.workroom.views import HarmView, HearingView, JobView, PlanVersionView, SpectraView
+from inkwell_groove.workroom.views import ChannelsView, HarmView, HearingView, JobView, PlanVersionView, SpectraView
 
 if TYPE_CHECKING:
     from inkwell_groove.core.restoration.ear import Ear, ListenFor
@@ -35,6 +35,7 @@ _KEPT_EARS = 6
 _KEPT_FILLINGS = 256  # stretches of 65,536 samples: of them only the filled samples are kept
 _KEPT_LEARNT = 12
 _VERSIONS = 40
+_CHANNELS_S = 180  # of the middle of a side, by which its channels are compared
 _FRAMES = (256, 512, 1024, 2048, 4096)
 _MAX_COLUMNS, _MAX_SPECTRA_S, _MAX_SPECTROGRAM_S = 2_000, 120, 120
 
@@ -126,7 +127,7 @@ class Hearing(Part):
         found = self._open(asked).ear.spectra(from_sample, to_sample)
         return SpectraView(
             from_sample=from_sample, to_sample=to_sample, hz=found["hz"], as_it_was=found["as it was"],
-            repaired=found["repaired"], taken_away=found["taken away"],
+            repaired=found["repaired"], taken_away=found["taken away"], asked_db=found["asked"],
         )  # fmt: skip
 
     def spectrogram(
@@ -143,6 +144,22 @@ class Hearing(Part):
                 "that is too much for one picture", remedy=f"At most {_MAX_COLUMNS} columns of {_MAX_SPECTROGRAM_S} s"
             )
         return self._open(asked).ear.spectrogram(listen, from_sample, to_sample, columns, size).tobytes()
+
+    def channels(self, side_id: int) -> ChannelsView:
+        """How the channels of a side's take lie to each other, before anything is done to them."""
+        from inkwell_groove.core.restoration.channels import balance_db, delay_us
+        from inkwell_groove.core.restoration.stream import Source
+
+        asked = self.asked(side_id)
+        first, end = asked.plan.side_start_sample, asked.plan.end_sample
+        spare = max(0, end - first - round(_CHANNELS_S * asked.rate_hz)) // 2
+        with FileReader(self._media.take(asked.sha256), name=asked.name) as reader:
+            middle = Source(Stretch(reader, first + spare, end - spare))
+            delay, balance = delay_us(middle), balance_db(middle)
+        return ChannelsView(
+            delay_us=round(delay, 2) if delay is not None else None,
+            balance_db=round(balance, 2) if balance is not None else None,
+        )
 
     def versions(self, side_id: int) -> list[PlanVersionView]:
         """The newest versions of a side's plan, newest first: any two can be listened to against each other."""

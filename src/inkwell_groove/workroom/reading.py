@@ -154,6 +154,7 @@ class WholeDocket:
             evidence.intake([one.format for one in self.docket.carriers], self.sides, uploads),
             evidence.transfer(self.sides, recordings),
             evidence.tracks(self.sides),
+            evidence.repair(self.sides),
             evidence.describe(self.missing, any(one.value for one in self.docket.fields), has_tracks=bool(self.lines)),
             evidence.artwork(self.pictures),
             evidence.seal(self.standing, proven),

@@ -240,6 +240,14 @@ class SpectraView(View):
     as_it_was: list[float]
     repaired: list[float]
     taken_away: list[float]
+    asked_db: list[float] = Field(description="What curve, equaliser and rumble filter together are to do.")
+
+
+class ChannelsView(View):
+    """How the two channels of a side lie to each other, from its middle minutes; none where that cannot be told."""
+
+    delay_us: float | None = Field(description="By which the right lags the left.")
+    balance_db: float | None = Field(description="By which the left is louder in what they share.")
 
 
 class HarmView(View):
@@ -347,7 +355,7 @@ Standing = Literal["empty", "under way", "ready to seal", "sealed", "changed sin
 class Evidence(View):
     """One line for a stage, and whether it is done, wants attention, or has not begun."""
 
-    stage: Literal["intake", "transfer", "tracks", "describe", "artwork", "seal"]
+    stage: Literal["intake", "transfer", "tracks", "repair", "describe", "artwork", "seal"]
     line: str
     mood: Literal["done", "doubtful", "missing", "not begun"]
 

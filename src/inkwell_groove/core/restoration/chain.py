@@ -21,7 +21,7 @@ from inkwell_groove.core.restoration.declip import Declipped
 from inkwell_groove.core.restoration.dropouts import Dropout, Raised
 from inkwell_groove.core.restoration.dropouts import find as find_dropouts
 from inkwell_groove.core.restoration.learnt import Learnt
-from inkwell_groove.core.restoration.levelling import Levelled, gain_for
+from inkwell_groove.core.restoration.levelling import Levelled, gain_for, hear_level
 from inkwell_groove.core.restoration.linear import Weighed, equalised, grid_hz, lateral_only, without_rumble
 from inkwell_groove.core.restoration.mended import Fillings, Mended, Repair
 from inkwell_groove.core.restoration.speed import AtSpeed
@@ -85,8 +85,9 @@ def learn(reader: SoundReader, asked: Restoration, repairs: list[Repair]) -> Lea
             learnt = replace(learnt, noise=hissing.print_of(stream, *chosen), noise_from=chosen)
     if asked.level is not None:
         before = rendered(reader, asked.model_copy(update={"level": None}), repairs, learnt)
-        gain_db, dc = gain_for(before, asked.level)
-        learnt = replace(learnt, gain_db=gain_db, dc=dc)
+        heard = hear_level(before)
+        dc = heard.dc if asked.level.remove_dc else ()
+        learnt = replace(learnt, level=heard, gain_db=gain_for([heard], asked.level), dc=dc)
     return learnt
 
 
@@ -125,8 +126,8 @@ def in_word(sound: npt.NDArray[np.float64], form: SoundFormat, first: int) -> Sa
     return np.asarray(whole.astype(np.int32) << (32 - bits))
 
 
-def _weighed(stream: Stream, asked: Restoration) -> Stream:
-    hz = grid_hz(stream.rate_hz)
+def response_at(hz: npt.NDArray[np.float64], asked: Restoration) -> npt.NDArray[np.complex128] | None:
+    """What curve, equaliser and rumble filter together do to each frequency as played; None where none is asked."""
     known = np.maximum(hz, 0.5)
     response = np.ones(len(hz), complex)
     touched = False
@@ -139,11 +140,17 @@ def _weighed(stream: Stream, asked: Restoration) -> Stream:
     if asked.rumble is not None and asked.rumble.below_hz is not None:
         response *= without_rumble(hz, asked.rumble.below_hz)
         touched = True
+    return response if touched else None
+
+
+def _weighed(stream: Stream, asked: Restoration) -> Stream:
+    hz = grid_hz(stream.rate_hz)
+    response = response_at(hz, asked)
     difference: npt.NDArray[np.complex128] | None = None
     if asked.rumble is not None and asked.rumble.vertical_below_hz is not None and stream.channels == 2:
+        response = np.ones(len(hz), complex) if response is None else response
         difference = np.asarray(response * lateral_only(hz, asked.rumble.vertical_below_hz), dtype=np.complex128)
-        touched = True
-    return Weighed(stream, response, difference) if touched else stream
+    return stream if response is None else Weighed(stream, response, difference)
 
 
 def _channels_of(stream: Stream, asked: Channels) -> Stream:

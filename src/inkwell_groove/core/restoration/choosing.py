@@ -53,7 +53,7 @@ def propose(scan: Scan) -> Proposal:
     expected = float(likely.sum())
     best, because = CAUTIOUS, "few clicks to go by, so a cautious amount"
     if expected >= _FEW:
-        because = "the most that is ever proposed"
+        because = "it is the most that is ever proposed"
         for amount in np.arange(CAUTIOUS, MOST + _STEP, _STEP):
             mended = scan.odds > threshold(amount)
             found = float(likely[mended].sum())
@@ -62,7 +62,7 @@ def propose(scan: Scan) -> Proposal:
                 break
             best = float(amount)
             if found >= _ENOUGH * expected:
-                because = "enough for nearly all that is likely a click"
+                because = "it is enough for nearly all that is likely a click"
                 break
     mended = scan.odds > threshold(best)
     return Proposal(

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from inkwell_groove.core.measure.loudness import Loudness
-from inkwell_groove.core.restoration.chain import rendered
+from inkwell_groove.core.restoration.chain import rendered, response_at
 from inkwell_groove.core.restoration.mended import Fillings
 from inkwell_groove.core.restoration.preparing import Prepared
 from inkwell_groove.core.restoration.stream import Block, Source, Stream
@@ -37,6 +37,7 @@ class Ear:
     def __init__(self, take: SoundReader, prepared: Prepared, fillings: Fillings | None = None) -> None:
         asked, learnt = prepared.asked, prepared.learnt
         self.rate_hz, self.speed_ratio = take.format.rate_hz, asked.speed_ratio
+        self._asked = asked
         self._as_it_was = Source(take)
         self._repaired = rendered(take, asked, prepared.repairs, learnt, fillings)
         self._whole = rendered(take, asked.without_removal(), [], learnt)
@@ -77,13 +78,17 @@ class Ear:
     def spectra(self, first: int, end: int) -> dict[str, list[float]]:
         """Mean power in sixths of octaves between two samples of the take, decibels to a full-scale sine.
 
-        `hz` are the centres; the other three lists go with what is listened for.
+        `hz` are the centres; three lists go with what is listened for. `asked` is what curve, equaliser and rumble
+        filter do to each, in decibels.
         """
         hz, edges = _bands(self.rate_hz)
         out: dict[str, list[float]] = {"hz": [round(float(one), 1) for one in hz]}
         for listen in LISTEN_FOR:
             ratio = 1.0 if listen == "as it was" else self.speed_ratio
             out[listen] = _in_bands(self._power(listen, round(first / ratio), round(end / ratio)), edges, self.rate_hz)
+        response = response_at(hz / self.speed_ratio, self._asked)
+        gain = np.abs(response) if response is not None else np.ones(len(hz))
+        out["asked"] = [round(max(_FLOOR_DB, 20.0 * float(np.log10(one + 1e-12))), 2) for one in gain]
         return out
 
     def spectrogram(self, listen: ListenFor, first: int, end: int, columns: int, size: int) -> npt.NDArray[np.uint8]:

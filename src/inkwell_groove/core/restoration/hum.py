@@ -9,11 +9,13 @@ taken for hum: it is outvoted. What is taken off is those tones and nothing besi
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numba
 import numpy as np
 import numpy.typing as npt
 from scipy.linalg import solveh_banded
+from scipy.ndimage import median_filter
 from scipy.signal import firwin, upfirdn
 
 from inkwell_groove.core.restoration.stream import Block, Step, Stream
@@ -172,19 +174,33 @@ def _base_hz(low: Block, rate: float, mains: tuple[float, ...]) -> float | None:
 
 def _voices(low: Block, turns: npt.NDArray[np.float64], step: int, harmonics: int) -> npt.NDArray[np.complex128]:
     """(channels, harmonics, knots): each harmonic turned down to zero frequency, and its mean from knot to knot."""
-    samples, knots = len(low), len(turns)
-    phase = np.interp(np.arange(samples), np.arange(knots) * step, turns)
-    down = np.exp(-2j * np.pi * phase)
-    out = np.zeros((low.shape[1], harmonics, knots), complex)
-    turned = np.full(samples, 2.0 / step, complex)
-    whole = samples // step
-    for n in range(harmonics):
-        turned *= down
-        for channel in range(low.shape[1]):
-            sums = (low[: whole * step, channel] * turned[: whole * step]).reshape(whole, step).sum(axis=1)
-            out[channel, n, :whole] = sums
+    out = np.zeros((low.shape[1], harmonics, len(turns)), complex)
+    whole = len(low) // step
+    _turn_down(low, turns, step, whole, out)
     out[:, :, whole:] = out[:, :, whole - 1 : whole]
     return out
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True)
+def _turn_down(low, turns, step, whole, out):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    channels, harmonics = out.shape[0], out.shape[1]
+    a, b, c, d = np.empty(step), np.empty(step), np.empty(step), np.empty(step)
+    for knot in range(whole):
+        slope = (turns[min(knot + 1, len(turns) - 1)] - turns[knot]) / step
+        for k in range(step):
+            phase = -2.0 * np.pi * (turns[knot] + slope * k)
+            a[k], b[k] = np.cos(phase), np.sin(phase)
+            c[k], d[k] = 2.0 / step, 0.0
+        here = low[knot * step : (knot + 1) * step]
+        for harmonic in range(harmonics):
+            for k in range(step):
+                c[k], d[k] = c[k] * a[k] - d[k] * b[k], c[k] * b[k] + d[k] * a[k]
+            for channel in range(channels):
+                real, imaginary = 0.0, 0.0
+                for k in range(step):
+                    real += here[k, channel] * c[k]
+                    imaginary += here[k, channel] * d[k]
+                out[channel, harmonic, knot] = real + 1j * imaginary
 
 
 def _followed(
@@ -271,10 +287,9 @@ def _steady(voices: npt.NDArray[np.complex128]) -> npt.NDArray[np.bool_]:
 
 def _median_around(line: npt.NDArray[np.complex128], width: int) -> npt.NDArray[np.complex128]:
     """The medians of real and imaginary part over `width` knots around each."""
-    half = width // 2
-    padded = np.pad(line, half, mode="reflect" if len(line) > half else "edge")
-    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * half + 1)[: len(line)]
-    return np.asarray(np.median(windows.real, axis=1) + 1j * np.median(windows.imag, axis=1))
+    mode: Literal["mirror", "nearest"] = "mirror" if len(line) > width // 2 else "nearest"
+    real, imaginary = (median_filter(one, width // 2 * 2 + 1, mode=mode) for one in (line.real, line.imag))
+    return np.asarray(real + 1j * imaginary)
 
 
 @numba.njit(nogil=True, cache=True, fastmath=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,7 +13,9 @@ import numpy.typing as npt
 
 from inkwell_groove.core.restoration.dropouts import Dropout
 from inkwell_groove.core.restoration.hum import HumTrack
+from inkwell_groove.core.restoration.levelling import HeardLevel
 from inkwell_groove.core.restoration.steps import Restoration
+from inkwell_groove.core.sound import Samples, SoundReader
 
 _VERSION = 1
 
@@ -27,6 +30,7 @@ class Learnt:
     gain_db: float = 0.0
     dc: tuple[float, ...] = ()
     holes: tuple[Dropout, ...] = ()
+    level: HeardLevel | None = None
 
     def save(self, path: Path) -> None:
         held: dict[str, npt.NDArray[np.generic]] = {
@@ -42,6 +46,8 @@ class Learnt:
             }  # fmt: skip
         if self.noise is not None and self.noise_from is not None:
             held |= {"noise": self.noise, "noise_from": np.array(self.noise_from, np.int64)}
+        if self.level is not None:
+            held["level"] = np.array([self.level.peak, self.level.lufs or np.nan, self.level.samples, *self.level.dc])
         buffer = io.BytesIO()
         np.savez_compressed(buffer, **held)  # type: ignore[arg-type]
         path.write_bytes(buffer.getvalue())
@@ -64,6 +70,7 @@ class Learnt:
                 hum=hum,
                 noise=held.get("noise"),
                 noise_from=(start, end) if "noise" in held else None,
+                level=_level_of(held["level"]) if "level" in held else None,
                 gain_db=float(held["gain_db"]),
                 dc=tuple(float(one) for one in held["dc"]),
                 holes=tuple(
@@ -73,9 +80,29 @@ class Learnt:
             )
 
 
+def _level_of(held: npt.NDArray[np.float64]) -> HeardLevel:
+    peak, lufs, samples, *dc = (float(one) for one in held)
+    return HeardLevel(peak, None if np.isnan(lufs) else lufs, int(samples), tuple(dc))
+
+
 def to_learn(asked: Restoration) -> bool:
     """Whether any step asks for the whole side to be heard first. A plain gain does: it has a ceiling."""
     return asked.dropouts or asked.hum is not None or asked.hiss is not None or asked.level is not None
+
+
+class Watched:
+    """A take that tells how much of what is to be heard of it was heard, while it is being learnt from."""
+
+    def __init__(self, take: SoundReader, asked: Restoration, progress: Callable[[float], None]) -> None:
+        self.format = take.format
+        times = asked.dropouts + (asked.hum is not None) + (asked.hiss is not None) + (asked.level is not None)
+        self._take, self._progress = take, progress
+        self._left = self._whole = max(1, times * take.format.samples)
+
+    def read(self, start_sample: int, samples: int) -> Samples:
+        self._left -= samples
+        self._progress(min(0.99, 1.0 - self._left / self._whole))
+        return self._take.read(start_sample, samples)
 
 
 def digest(asked: Restoration) -> str:

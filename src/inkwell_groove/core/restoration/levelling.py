@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import NamedTuple
+
 import numpy as np
 
 from inkwell_groove.core.measure.levels import TruePeak
@@ -25,11 +28,17 @@ class Levelled(Step):
         return np.asarray((self.before.read(first, samples) - self._dc) * self._gain)
 
 
-def gain_for(stream: Stream, asked: Level) -> tuple[float, tuple[float, ...]]:
-    """The gain in decibels that brings a stream to what is asked, and its offset by channel where that is to go.
+class HeardLevel(NamedTuple):
+    """How loud a side is as it comes to the last step."""
 
-    A gain that would take the true peak above -0.3 dBTP is made smaller.
-    """
+    peak: float  # true peak, full scale 1, with the offset that is still in it
+    lufs: float | None
+    samples: int
+    dc: tuple[float, ...]
+
+
+def hear_level(stream: Stream) -> HeardLevel:
+    """Hears a stream through once."""
     peak, loudness = (
         TruePeak(stream.channels, rate_hz=stream.rate_hz),
         Loudness(stream.channels, rate_hz=stream.rate_hz),
@@ -41,15 +50,27 @@ def gain_for(stream: Stream, asked: Level) -> tuple[float, tuple[float, ...]]:
         loudness.feed(block)
         total += block.sum(axis=0)
     peak.finish()
-    dc = total / max(1, stream.samples) if asked.remove_dc else np.zeros(stream.channels)
-    reached = float((peak.peak + np.abs(dc)).max(initial=0.0))
+    dc = total / max(1, stream.samples)
+    return HeardLevel(
+        float((peak.peak + np.abs(dc)).max(initial=0.0)), loudness.integrated_lufs(), stream.samples,
+        tuple(float(one) for one in dc),
+    )  # fmt: skip
+
+
+def gain_for(sides: Sequence[HeardLevel], asked: Level) -> float:
+    """The one gain in decibels that brings sides to what is asked: made smaller where one of them would clip.
+
+    Of several sides the loudness is the mean of their powers by length; the gates of BS.1770 are those of each side.
+    """
+    reached = max((one.peak for one in sides), default=0.0)
+    if reached <= 0:
+        return asked.gain_db
+    reached_db = 20 * float(np.log10(reached))
     gain = asked.gain_db
-    if reached > 0:
-        reached_db = 20 * float(np.log10(reached))
-        if asked.to_peak_dbtp is not None:
-            gain = asked.to_peak_dbtp - reached_db
-        elif asked.to_lufs is not None:
-            told = loudness.integrated_lufs()
-            gain = asked.to_lufs - told if told is not None else 0.0
-        gain = min(gain, max(CEILING_DBTP, asked.to_peak_dbtp or CEILING_DBTP) - reached_db)
-    return gain, tuple(float(one) for one in dc) if asked.remove_dc else ()
+    if asked.to_peak_dbtp is not None:
+        gain = asked.to_peak_dbtp - reached_db
+    elif asked.to_lufs is not None:
+        loud = [(10 ** (one.lufs / 10), one.samples) for one in sides if one.lufs is not None]
+        power = sum(power * samples for power, samples in loud) / sum(samples for _, samples in loud) if loud else 0.0
+        gain = asked.to_lufs - 10 * float(np.log10(power)) if power > 0 else 0.0
+    return min(gain, max(CEILING_DBTP, asked.to_peak_dbtp or CEILING_DBTP) - reached_db)

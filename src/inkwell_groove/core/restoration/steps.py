@@ -132,6 +132,9 @@ class Level(_Step):
     to_peak_dbtp: float | None = Field(default=None, ge=-60, le=0)
     to_lufs: float | None = Field(default=None, ge=-60, le=0)
     remove_dc: bool = False
+    per: Literal["side", "album"] = Field(
+        default="side", description="Whether the sides of a docket that ask for it have one gain together."
+    )
 
     @model_validator(mode="after")
     def _one_aim(self) -> Self:

@@ -15,7 +15,7 @@ from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.sealing import papers
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedFile, SealedTrack, SealOrder, SideOrder
 from inkwell_groove.core.sealing.render import WordLength, word_length
-from inkwell_groove.core.sealing.restoring import ForSealing, for_sealing
+from inkwell_groove.core.sealing.restoring import ForSealing, for_sealing, levelled_together
 from inkwell_groove.core.sealing.tracks import prove_track, write_track
 from inkwell_groove.core.soundfiles import FileReader
 
@@ -125,10 +125,8 @@ def _plan_work(order: SealOrder, notes: list[str]) -> list[_Work]:
     values = [track_filing_values(folder_values, order.release, d) for side in order.sides for d in side.descriptions]
     names = iter(filing.file_names(order.file_pattern, values, ".flac", taken=PAPERS))
     work = []
-    for side in order.sides:
-        if not side.plan.tracks:
-            continue
-        ready = for_sealing(side)
+    cut = [side for side in order.sides if side.plan.tracks]
+    for side, ready in zip(cut, levelled_together([for_sealing(side) for side in cut]), strict=True):
         with FileReader(Path(side.take_path), name=side.take_name) as reader:
             word = word_length(ready.prepared.restored(reader))
         if note := word.note(side.name):

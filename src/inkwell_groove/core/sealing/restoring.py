@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
 from inkwell_groove.core.restoration.harm import Harm
 from inkwell_groove.core.restoration.learnt import Learnt
+from inkwell_groove.core.restoration.levelling import gain_for
 from inkwell_groove.core.restoration.preparing import Prepared, prepare
 from inkwell_groove.core.restoration.scan import Scan
-from inkwell_groove.core.restoration.steps import Restoration
+from inkwell_groove.core.restoration.steps import Level, Restoration
 from inkwell_groove.core.sealing.order import SideOrder
 from inkwell_groove.core.soundfiles import FileReader
 
@@ -34,6 +37,25 @@ def for_sealing(side: SideOrder) -> ForSealing:
         harm = prepared.harm(take)
     kinds = Counter(one.kind for one in prepared.listed() if one.kind != "dropout")
     return ForSealing(prepared, tuple(_in_words(asked, kinds, prepared.learnt, harm)))
+
+
+def levelled_together(sides: Sequence[ForSealing]) -> list[ForSealing]:
+    """The same sides, those whose level is set per album with the one gain that suits them all."""
+    out = list(sides)
+    groups: dict[Level, list[int]] = {}
+    for index, one in enumerate(sides):
+        level = one.prepared.asked.level
+        if level is not None and level.per == "album" and one.prepared.learnt.level is not None:
+            groups.setdefault(level, []).append(index)
+    for level, members in groups.items():
+        gain_db = gain_for([heard for k in members if (heard := sides[k].prepared.learnt.level) is not None], level)
+        for k in members:
+            prepared = sides[k].prepared
+            learnt = replace(prepared.learnt, gain_db=gain_db)
+            together = f"level changed by {gain_db:+.2f} dB, as of all sides together"
+            said = tuple(together if line.startswith("level changed") else line for line in sides[k].said)
+            out[k] = ForSealing(replace(prepared, learnt=learnt), said)
+    return out
 
 
 def _in_words(asked: Restoration, kinds: Counter[str], learnt: Learnt, harm: Harm) -> list[str]:

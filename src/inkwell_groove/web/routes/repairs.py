@@ -7,12 +7,14 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
 
+from inkwell_groove.core.restoration.curves import CURVES, Curve
 from inkwell_groove.core.restoration.ear import ListenFor
 from inkwell_groove.core.restoration.starting import STARTING_POINTS, StartingPoint
 from inkwell_groove.web.dependencies import Room
 from inkwell_groove.web.routes.takes import BINARY, FOR_EVER
 from inkwell_groove.workroom.listening import MAX_SAMPLES
 from inkwell_groove.workroom.views import (
+    ChannelsView,
     HarmView,
     HearingView,
     JobView,
@@ -47,6 +49,17 @@ def places(room: Room, side_id: int) -> Response:
 @router.get("/starting-points", operation_id="startingPoints")
 def starting_points() -> list[StartingPoint]:
     return list(STARTING_POINTS.values())
+
+
+@router.get("/curves", operation_id="curves")
+def curves() -> list[Curve]:
+    """The replay curves that are known by name."""
+    return list(CURVES.values())
+
+
+@router.get("/sides/{side_id}/channels", operation_id="measureChannels")
+def channels(room: Room, side_id: int) -> ChannelsView:
+    return room.hearing.channels(side_id)
 
 
 @router.get("/sides/{side_id}/plan/versions", operation_id="planVersions")

@@ -14,7 +14,7 @@ from inkwell_groove.core.measure.clipping import clipped_runs
 from inkwell_groove.core.measure.levels import dbfs
 from inkwell_groove.core.peaks import PeakFile, build
 from inkwell_groove.core.probe import probe
-from inkwell_groove.core.restoration.learnt import Learnt
+from inkwell_groove.core.restoration.learnt import Learnt, Watched
 from inkwell_groove.core.restoration.preparing import prepare
 from inkwell_groove.core.restoration.scan import Scan
 from inkwell_groove.core.restoration.scan import scan as scan_for_damage
@@ -284,9 +284,9 @@ def learn_of_side(arguments: dict[str, Any], progress: Progress) -> dict[str, An
     """
     media, sha256 = MediaStore(Path(arguments["media_root"])), arguments["sha256"]
     asked = Restoration.model_validate(arguments["restoration"])
-    progress(0.05, "listening to the whole side")
     with FileReader(media.take(sha256), name=arguments["name"]) as reader:
-        learnt = prepare(reader, asked, found=Scan.load(media.derived(sha256, SCAN_NAME))).learnt
+        watched = Watched(reader, asked, lambda share: progress(share, "listening to the whole side"))
+        learnt = prepare(watched, asked, found=Scan.load(media.derived(sha256, SCAN_NAME))).learnt
     with media.workspace() as work:
         learnt.save(work / LEARNT_NAME)
         move_into_place(work / LEARNT_NAME, media.derived(sha256, learnt_name(asked)))
