@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -17,11 +18,12 @@ from scipy.fft import irfft, next_fast_len, rfft
 from scipy.signal import butter, sosfilt
 
 from inkwell_groove.demo.sides import SideTruth, TrueTrack
-from inkwell_groove.demo.surface import Stereo, clicks, crackle, groove_noise, hum, needle_drop
+from inkwell_groove.demo.surface import Click, Stereo, clicks, crackle, groove_noise, hum, needle_drop
 from inkwell_groove.demo.tunes import Tune, play
 
 RATE_HZ = 48_000
 CARRIERS_FOLDER = "carriers"
+_LEAN_US = 60.0
 _SHELLAC_RPM, _PLAYED_RPM = 78.26, 45.0
 
 
@@ -75,12 +77,12 @@ def write_carrier(script: CarrierScript, folder: Path) -> str:
     """Writes a carrier's sound, its card for the simulated decks, and the truth about it; its shelfmark."""
     make = {"WH-0031": _single, "WH-0044": _shellac, "WH-0057": _cassette}[script.shelfmark]
     cards, truths = [], []
-    for letter, audio, run_out, tracks in make(script):
+    for letter, audio, run_out, told_of in make(script):
         name = f"{script.shelfmark} {letter}.flac"
         whole = np.rint(np.clip(audio, -1.0, 1.0 - 2.0**-23) * 8388608.0).astype(np.int32) << 8
         soundfile.write(str(folder / name), whole, RATE_HZ, subtype="PCM_24")
         cards.append({"letter": letter, "file": name, "run_out_sample": run_out})
-        truth = SideTruth(script.shelfmark, letter, RATE_HZ, len(audio), _speed_of(script), tuple(tracks), ())
+        truth = SideTruth(script.shelfmark, letter, RATE_HZ, len(audio), _speed_of(script), **told_of)
         truths.append(truth.as_json())
     told = {"shelfmark": script.shelfmark, "name": script.name, "kind": script.kind, "played_at": script.played_at}
     (folder / f"{script.shelfmark}.truth.json").write_text(json.dumps(truths, indent=1))
@@ -92,7 +94,7 @@ def _speed_of(script: CarrierScript) -> float:
     return {"WH-0044": _PLAYED_RPM / _SHELLAC_RPM, "WH-0057": 1 / 1.012}.get(script.shelfmark, 1.0)
 
 
-Side = tuple[str, Stereo, int, list[TrueTrack]]
+Side = tuple[str, Stereo, int, dict[str, Any]]  # letter, sound, where it runs out, and the truth about it
 
 
 def _single(script: CarrierScript) -> list[Side]:
@@ -101,14 +103,17 @@ def _single(script: CarrierScript) -> list[Side]:
     for number, (letter, (tune,)) in enumerate(script.sides):
         rng = np.random.default_rng(script.seed + number)
         turn = round(60.0 / 45.0 * RATE_HZ)
-        music = np.column_stack(play(tune, RATE_HZ, speed=1.0)) + _hi_hats(tune, rng)
+        strokes, at_strokes = _hi_hats(tune, rng)
+        music = np.column_stack(play(tune, RATE_HZ, speed=1.0)) + strokes
         audio, start, run_out = _on_groove(music * (0.5 / np.abs(music).max()), lead_in_s=2.2, turn=turn, turns=9)
-        _surface(audio, rng, noise_dbfs=-60.0, clicks_per_s=0.5)
+        found = _surface(audio, rng, noise_dbfs=-60.0, clicks_per_s=0.5)
         scratch = np.exp(-np.arange(90) / 14.0) * np.cos(np.arange(90) * 0.9) * 0.42
-        for at in range(start + 9 * RATE_HZ, start + 23 * RATE_HZ, turn):
+        turns = tuple(range(start + 9 * RATE_HZ, start + 23 * RATE_HZ, turn))
+        for at in turns:
             audio[at : at + 90] += scratch[:, None] * np.array([1.0, 0.8])
         _land(audio, rng)
-        sides.append((letter, audio, run_out, [_track(tune, start, len(music))]))
+        told: dict[str, Any] = {"tracks": (_track(tune, start, len(music)),), "clicks": tuple(found), "scratch": turns}
+        sides.append((letter, audio, run_out, {**told, "hi_hats": tuple(start + at for at in at_strokes)}))
     return sides
 
 
@@ -124,12 +129,13 @@ def _shellac(script: CarrierScript) -> list[Side]:
         audio, start, run_out = _on_groove(mono * (0.5 / np.abs(mono).max()), lead_in_s=2.0, turn=turn, turns=9)
         groove = crackle(len(audio), RATE_HZ, per_second=420.0, level_dbfs=-27.0, rng=rng)
         groove += groove_noise(len(audio), RATE_HZ, level_dbfs=-40.0, rng=rng)
-        damage, _ = clicks(len(audio), RATE_HZ, per_second=6.0, rng=rng)
+        damage, found = clicks(len(audio), RATE_HZ, per_second=6.0, rng=rng)
         both = _as_equalised(audio + groove + damage, true_speed=1.0 / speed)
         both += hum(len(both), RATE_HZ, frequency_hz=50.0, level_dbfs=-66.0)
         both *= 0.6 / np.abs(both).max()
         _land(both, rng)
-        sides.append((letter, both, run_out, [_track(tune, start, len(music))]))
+        told = {"tracks": (_track(tune, start, len(music)),), "clicks": tuple(found), "cut_with": "250/0"}
+        sides.append((letter, both, run_out, told))
     return sides
 
 
@@ -157,10 +163,14 @@ def _cassette(script: CarrierScript) -> list[Side]:
     # The right channel lags by 60 microseconds: the head leans.
     size = next_fast_len(len(audio), real=True)
     spectrum = rfft(audio[:, 1], size)
-    spectrum *= np.exp(-2j * np.pi * np.fft.rfftfreq(size, 1.0 / RATE_HZ) * 60e-6)
+    spectrum *= np.exp(-2j * np.pi * np.fft.rfftfreq(size, 1.0 / RATE_HZ) * _LEAN_US * 1e-6)
     audio[:, 1] = irfft(spectrum, size)[: len(audio)]
     audio += 10 ** (-54 / 20) * sosfilt(_HISS, rng.standard_normal(audio.shape), axis=0)
-    return [("A", audio, len(audio) - 2 * RATE_HZ, tracks)]
+    told = {
+        "tracks": tuple(tracks), "clicks": (), "azimuth_us": _LEAN_US,
+        "dropouts": ((dropout, dropout + round(0.12 * RATE_HZ)),),
+    }  # fmt: skip
+    return [("A", audio, len(audio) - 2 * RATE_HZ, told)]
 
 
 _HISS = butter(1, 900, btype="highpass", fs=RATE_HZ, output="sos")
@@ -178,11 +188,12 @@ def _on_groove(music: Stereo, *, lead_in_s: float, turn: int, turns: int) -> tup
     return audio, start, run_out
 
 
-def _surface(audio: Stereo, rng: np.random.Generator, *, noise_dbfs: float, clicks_per_s: float) -> None:
+def _surface(audio: Stereo, rng: np.random.Generator, *, noise_dbfs: float, clicks_per_s: float) -> list[Click]:
     audio += groove_noise(len(audio), RATE_HZ, level_dbfs=noise_dbfs, rng=rng)
     audio += crackle(len(audio), RATE_HZ, per_second=10.0, level_dbfs=-46.0, rng=rng)
-    damage, _ = clicks(len(audio), RATE_HZ, per_second=clicks_per_s, rng=rng)
+    damage, found = clicks(len(audio), RATE_HZ, per_second=clicks_per_s, rng=rng)
     audio += damage
+    return found
 
 
 def _land(audio: Stereo, rng: np.random.Generator) -> None:
@@ -194,18 +205,18 @@ def _track(tune: Tune, start: int, samples: int) -> TrueTrack:
     return TrueTrack(tune.title, start, start + samples, tune.duration_s)
 
 
-def _hi_hats(tune: Tune, rng: np.random.Generator) -> Stereo:
-    """A closed hi-hat on every half beat: as short and bright as a click, and music all the same."""
+def _hi_hats(tune: Tune, rng: np.random.Generator) -> tuple[Stereo, list[int]]:
+    """A closed hi-hat on every half beat, as short and bright as a click, but music; and where they are."""
     samples = round(tune.duration_s * RATE_HZ)
     out = np.zeros((samples, 2))
     half = 30.0 / tune.beats_per_minute
     sos = butter(3, 6_500, btype="highpass", fs=RATE_HZ, output="sos")
     t = np.arange(round(0.05 * RATE_HZ)) / RATE_HZ
-    for number in range(int(tune.duration_s / half) - 4):
-        at = round(number * half * RATE_HZ)
+    places = [round(number * half * RATE_HZ) for number in range(int(tune.duration_s / half) - 4)]
+    for at in places:
         stroke = sosfilt(sos, rng.standard_normal(len(t))) * np.exp(-t * rng.uniform(90, 160)) * rng.uniform(0.10, 0.2)
         out[at : at + len(t)] += stroke[:, None] * np.array([0.7, 1.0])
-    return out
+    return out, places
 
 
 def _as_equalised(audio: Stereo, *, true_speed: float) -> Stereo:

@@ -46,6 +46,15 @@ class SideTruth:
     speed_ratio: float
     tracks: tuple[TrueTrack, ...]
     clicks: tuple[Click, ...]
+    scratch: tuple[int, ...] = ()
+    """First samples of what comes back once a turn."""
+    hi_hats: tuple[int, ...] = ()
+    """First samples of strokes as short and bright as clicks, which are music."""
+    dropouts: tuple[tuple[int, int], ...] = ()
+    azimuth_us: float = 0.0
+    """By how much the right channel lags."""
+    cut_with: str = ""
+    """The curve it was cut with, played with a modern one; empty where they are the same."""
 
     def as_json(self) -> dict[str, object]:
         return asdict(self)

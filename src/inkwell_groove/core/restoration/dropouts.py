@@ -20,8 +20,14 @@ _CELL_S = 0.004
 _SHORTEST_S, _LONGEST_S = 0.006, 0.4
 _BESIDE_S = 0.06  # on either side, of which the sound is taken for what belongs into the hole
 _DEEP_DB = 7.0
+_FLAT_DB = 2.5  # by which the bottom of a longer hole may sway: what rings in a rest does more
 _ALIKE_DB = 5.0  # by which the two sides may differ
+_LASTING_S = 0.24  # on either side: what is loud for less than that is a knock, and between two knocks is no hole
 _SAME_SHAPE = 0.9  # the correlation of their spectra, in decibels over third octaves
+_LIKE_ENOUGH = 0.45  # of a deep hole with two steep edges, as few rests have: what rings into one dies away
+_PLAIN_DB = 10.0
+_STEEP_CELLS = 3
+_STEP_S = 0.00025
 MOST_DB = 24.0
 _FLOOR = 1e-12
 _SPECTRUM = 2_048
@@ -87,13 +93,16 @@ def _cell(stream: Stream) -> int:
 
 
 def _levels(stream: Stream, channel: int) -> npt.NDArray[np.float64]:
-    """(cells,): the level in decibels of the steps from sample to sample, in which a hole is deepest."""
-    cell = _cell(stream)
+    """(cells,): the level in decibels of the steps over 0.25 ms: of what lies around 2 kHz most, where music still is
+    and neither a bass note's own swing nor the noise of the amplifier, which a hole does not have less of, says much.
+    """
+    cell, step = _cell(stream), max(1, round(_STEP_S * stream.rate_hz))
     block = cell * 4_096
     parts = []
     for first in range(0, stream.samples - cell + 1, block):
         count = min(block, stream.samples - first) // cell * cell
-        steps = np.diff(stream.read(first - 1, count + 1)[:, channel])
+        sound = stream.read(first - step, count + step)[:, channel]
+        steps = sound[step:] - sound[:-step]
         parts.append(10 * np.log10((steps.reshape(-1, cell) ** 2).mean(axis=1) + _FLOOR))
     return np.concatenate(parts) if parts else np.zeros(0)
 
@@ -119,8 +128,13 @@ def _holes(level: npt.NDArray[np.float64]) -> list[tuple[int, int]]:
 def _judged(stream: Stream, channel: int, level: npt.NDArray[np.float64], first: int, last: int) -> Dropout | None:
     beside = round(_BESIDE_S / _CELL_S)
     before, after = (float(np.median(part)) for part in (level[first - beside : first], level[last : last + beside]))
-    depth = min(before, after) - float(np.median(level[first:last]))
-    if abs(before - after) > _ALIKE_DB or depth < _DEEP_DB:
+    bottom = float(np.median(level[first:last]))
+    depth = min(before, after) - bottom
+    lasting = round(_LASTING_S / _CELL_S)
+    around = [float(np.median(part)) for part in (level[max(0, first - lasting) : first], level[last : last + lasting])]
+    if abs(before - after) > _ALIKE_DB or depth < _DEEP_DB or min(around) - bottom < 0.5 * _DEEP_DB:
+        return None
+    if last - first > 4 and float(level[first + 1 : last - 1].std()) > _FLAT_DB:
         return None
     cell = _cell(stream)
     start, end = (first - 1) * cell, (last + 1) * cell
@@ -128,7 +142,17 @@ def _judged(stream: Stream, channel: int, level: npt.NDArray[np.float64], first:
         _third_octaves(stream.read(at, _SPECTRUM)[:, channel], stream.rate_hz) for at in (start - _SPECTRUM, end)
     ]
     alike = float(np.corrcoef(spectra[0], spectra[1])[0, 1])
-    return Dropout(start, end, channel, depth, alike) if alike > _SAME_SHAPE else None
+    plain = depth > _PLAIN_DB and _is_steep(level, first, last, bottom, depth)
+    like_enough = _LIKE_ENOUGH if plain else _SAME_SHAPE
+    return Dropout(start, end, channel, depth, alike) if alike > like_enough else None
+
+
+def _is_steep(level: npt.NDArray[np.float64], first: int, last: int, bottom: float, depth: float) -> bool:
+    """Whether the level falls by most of its depth, and rises again, within a few cells."""
+    lowest, highest = bottom + 0.25 * depth, bottom + 0.75 * depth
+    falls = level[first - _STEEP_CELLS : first].max() > highest and level[first : first + _STEEP_CELLS].min() < lowest
+    rises = level[last - _STEEP_CELLS : last].min() < lowest and level[last : last + _STEEP_CELLS].max() > highest
+    return bool(falls and rises)
 
 
 def _third_octaves(sound: npt.NDArray[np.float64], rate_hz: int) -> npt.NDArray[np.float64]:
