@@ -26,9 +26,10 @@ export function useSideSound(docket: Docket, side: Side, take: Take): { played: 
     if (!state || state.lacks === "scan") return null;
     return { sideId: side.id, version: state.version, speedRatio: state.speed_ratio, gainsDb: state.gains_db };
   }, [wanted, state, side.id]);
+  const isKnown = !wanted || sound !== null;
   useEffect(() => {
-    if (sound) player.follow(sound);
-  }, [sound]);
+    if (isKnown) player.follow(take.id, sound);
+  }, [isKnown, sound, take.id]);
   const name = `${docket.shelfmark}, ${sideName(docket, side)}`;
   return { played: { ...asItCame(take, name), side: sound }, state, error };
 }

@@ -86,10 +86,10 @@ class Player {
 
   listening = (): ListenFor => this.wanted;
 
-  /** The side's plan has changed, or can now be heard more truly: what plays goes on under the new one. */
-  follow(side: SideSound): void {
+  /** The plan of a take's side has changed, or can now be heard more truly: what plays goes on under the new one. */
+  follow(takeId: number, side: SideSound | null): void {
     const { hearing } = this;
-    if (!hearing?.side || hearing.side.sideId !== side.sideId || hearing.side === side) return;
+    if (hearing?.takeId !== takeId || hearing.side === side) return;
     this.set({ ...hearing, side });
     if (this.wanted !== "as it was") this.takeOver();
   }

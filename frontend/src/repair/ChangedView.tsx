@@ -46,7 +46,7 @@ export function ChangedView({ docket, side, take, plan: planView, title, source 
   const hear = (sound: SideSound | null) => player.playSpans({ ...played, side: sound }, [[from, to]], true);
   const against = (sound: SideSound | null) => {
     other.setHeard(sound?.version ?? null);
-    if (hearing?.playing && sound) player.follow(sound);
+    if (hearing?.playing && sound) player.follow(take.id, sound);
     else hear(sound);
   };
   const move = (by: 1 | -1) => {

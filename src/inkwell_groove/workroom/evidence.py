@@ -137,9 +137,14 @@ def artwork(pictures: list[ArtworkView]) -> Evidence:
 
 
 def seal(standing: Standing, proven_tracks: int) -> Evidence:
+    tracks_word = "track" if proven_tracks == 1 else "tracks"
     match standing:
         case "sealed":
-            return Evidence(stage="seal", line=f"sealed, {proven_tracks} tracks proven", mood="done")
+            return Evidence(
+                stage="seal",
+                line=f"sealed, {proven_tracks} {tracks_word} proven",
+                mood="done",
+            )
         case "changed since sealing":
             return Evidence(stage="seal", line="changed since it was sealed", mood="missing")
         case "ready to seal":

@@ -23,15 +23,15 @@ from inkwell_groove.workroom.reading import side_label, side_row
 from inkwell_groove.workroom.views import ChannelsView, HarmView, HearingView, JobView, PlanVersionView, SpectraView
 
 if TYPE_CHECKING:
-    from inkwell_groove.core.restoration.ear import Ear, ListenFor
+    from inkwell_groove.core.restoration.ear import Ear, ListenFor, Shared
     from inkwell_groove.core.restoration.learnt import Learnt
-    from inkwell_groove.core.restoration.mended import Fillings
     from inkwell_groove.core.restoration.preparing import Prepared
     from inkwell_groove.core.restoration.scan import Scan
     from inkwell_groove.core.restoration.steps import Restoration
 
 LEARN, REPORT = "hear the side", "report what changed"
 _KEPT_EARS = 6
+_KEPT_TAKES = 3
 _KEPT_FILLINGS = 256  # stretches of 65,536 samples: of them only the filled samples are kept
 _KEPT_LEARNT = 12
 _VERSIONS = 40
@@ -72,7 +72,8 @@ class Hearing(Part):
     def __init__(self, *args: Any) -> None:
         super().__init__(*args)
         self._ears: OrderedDict[tuple[int, str], tuple[Ear, FileReader]] = OrderedDict()
-        self._fillings: OrderedDict[str, Fillings] = OrderedDict()
+        self._shared: OrderedDict[str, Shared] = OrderedDict()
+        self._scans: OrderedDict[str, Scan] = OrderedDict()  # a take's scan is always the same
         self._lock = threading.Lock()
 
     def kinds(self) -> list[JobKind]:
@@ -86,6 +87,13 @@ class Hearing(Part):
             for _, reader in self._ears.values():
                 reader.close()
             self._ears.clear()
+
+    @staticmethod
+    def warm() -> None:
+        """Loads what listening needs, which takes seconds, before anybody waits for it."""
+        from inkwell_groove.core.restoration.ear import warm
+
+        warm()
 
     def state(self, side_id: int, version: int | None) -> HearingView:
         """Whether a version can be heard, how truly, and how its sounds are made equally loud."""
@@ -261,9 +269,18 @@ class Hearing(Part):
         """What was found on the take. Raises Conflict where it was not scanned yet."""
         from inkwell_groove.core.restoration.scan import Scan
 
-        found = Scan.load(self._media.derived(asked.sha256, SCAN_NAME))
+        path = self._media.derived(asked.sha256, SCAN_NAME)
+        with self._lock:
+            if asked.sha256 in self._scans:
+                self._scans.move_to_end(asked.sha256)
+                return self._scans[asked.sha256]
+        found = Scan.load(path)
         if found is None:
             raise Conflict("this side was not scanned yet", where=asked.name, remedy="Scan it for damage first")
+        with self._lock:
+            self._scans[asked.sha256] = found
+            while len(self._scans) > _KEPT_TAKES:
+                self._scans.popitem(last=False)
         return found
 
     def prepared(self, asked: Asked, found: Scan) -> Prepared:
@@ -281,26 +298,26 @@ class Hearing(Part):
         return learnt_name(asked.restoration) if self._learnt(asked)[1] else "not exact"
 
     def _open(self, asked: Asked) -> _Open:
-        from inkwell_groove.core.restoration.ear import Ear
+        from inkwell_groove.core.restoration.ear import Ear, Shared
         from inkwell_groove.core.restoration.learnt import Learnt
         from inkwell_groove.core.restoration.mended import Fillings
         from inkwell_groove.core.restoration.preparing import prepare
 
         learnt, exact = self._learnt(asked)
         key = (asked.version, self.learnt_key(asked))
+        found = self.scan_of(asked) if asked.restoration.clicks is not None else None
         with self._lock:
             if key in self._ears:
                 self._ears.move_to_end(key)
                 return _Open(self._ears[key][0], exact)
-            fillings = self._fillings.setdefault(asked.sha256, Fillings(_KEPT_FILLINGS))
-            while len(self._fillings) > 2:
-                self._fillings.popitem(last=False)
+            shared = self._shared.setdefault(asked.sha256, Shared(Fillings(_KEPT_FILLINGS)))
+            while len(self._shared) > _KEPT_TAKES:
+                self._shared.popitem(last=False)
             path = self._media.take(asked.sha256)
             if not path.is_file():
                 raise Missing("the take's file is gone", where=str(path), remedy="Put it back from a copy of the store")
             reader = FileReader(path, name=asked.name)
-            found = self.scan_of(asked) if asked.restoration.clicks is not None else None
-            ear = Ear(reader, prepare(reader, asked.restoration, found=found, learnt=learnt or Learnt()), fillings)
+            ear = Ear(reader, prepare(reader, asked.restoration, found=found, learnt=learnt or Learnt()), shared)
             self._ears[key] = ear, reader
             # Forgotten, not closed: another thread may still be reading. It closes when the last lets go of it.
             while len(self._ears) > _KEPT_EARS:

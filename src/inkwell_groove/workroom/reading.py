@@ -88,11 +88,9 @@ def plan_view(side: Side, newer: PlanVersion | None) -> PlanView | None:
     version = side.plan_version
     if version is None:
         return None
-    plan = Plan.model_validate(version.document)
     return PlanView(
         version=version.id,
-        plan=plan,
-        at_rest=plan.restoration.at_rest,
+        plan=Plan.model_validate(version.document),
         undo=version.action if version.parent_id is not None else None,
         redo=newer.action if newer else None,
     )

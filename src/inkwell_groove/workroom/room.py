@@ -69,8 +69,12 @@ class Workroom:
         self.media.clear_workspaces()
         self.jobs.start()
         self.transfers.start()
-        # Recordings are drawn in this process while they come in.
-        threading.Thread(target=peaks.warm, name="warm up", daemon=True).start()
+        threading.Thread(target=self._warm, name="warm up", daemon=True).start()
+
+    def _warm(self) -> None:
+        """Recordings are drawn in this process while they come in, and repaired sides heard."""
+        peaks.warm()
+        self.hearing.warm()
 
     def close(self) -> None:
         self.transfers.close()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, computed_field
 
 from inkwell_groove.core.artwork import ArtworkFacts
 from inkwell_groove.core.description import Release
@@ -158,7 +158,10 @@ class PlanView(View):
     plan: Plan
     undo: str | None = Field(description="What undo would take back; none where there is nothing.")
     redo: str | None
-    at_rest: bool = Field(description="Whether the sound is left as it is.")
+
+    @computed_field(description="Whether the sound is left as it is.")
+    def at_rest(self) -> bool:
+        return self.plan.restoration.at_rest
 
 
 class TrackLine(View):

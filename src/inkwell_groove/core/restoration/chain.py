@@ -98,13 +98,16 @@ class Restored:
     the word's length with triangular dither (Lipshitz, Wannamaker and Vanderkooy, 1992), the same at the same place.
     """
 
-    def __init__(self, reader: SoundReader, asked: Restoration, repairs: list[Repair], learnt: Learnt) -> None:
+    def __init__(
+        self, reader: SoundReader, asked: Restoration, repairs: list[Repair], learnt: Learnt,
+        fillings: Fillings | None = None,
+    ) -> None:  # fmt: skip
         self._exact: SoundReader | None = None
         if asked.only_mends:
-            self._exact = Mended(reader, repairs, asked.by_hand) if repairs or asked.by_hand else reader
+            self._exact = Mended(reader, repairs, asked.by_hand, fillings) if repairs or asked.by_hand else reader
             self.format = reader.format
             return
-        self._stream = rendered(reader, asked, repairs, learnt)
+        self._stream = rendered(reader, asked, repairs, learnt, fillings)
         self.format = reader.format.model_copy(update={"samples": self._stream.samples})
 
     def read(self, start_sample: int, samples: int) -> Samples:

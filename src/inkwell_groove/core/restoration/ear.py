@@ -16,6 +16,7 @@ import numpy.typing as npt
 from inkwell_groove.core.measure.loudness import Loudness
 from inkwell_groove.core.restoration.chain import rendered, response_at
 from inkwell_groove.core.restoration.mended import Fillings
+from inkwell_groove.core.restoration.mending import Gap, Reach, mend
 from inkwell_groove.core.restoration.preparing import Prepared
 from inkwell_groove.core.restoration.stream import Block, Source, Stream
 from inkwell_groove.core.sound import SoundReader
@@ -28,22 +29,27 @@ _SPECTRUM = 8_192
 _FLOOR_DB = -140.0
 
 
+class Shared:
+    """What the ears of one take need not work out each for itself: fillings, and how loud its tone makes it."""
+
+    def __init__(self, fillings: Fillings | None = None) -> None:
+        self.fillings = fillings or Fillings()
+        self.loudness: dict[str, float | None] = {}
+
+
 class Ear:
-    """Listens to a take under one version of its plan. May be used from several threads.
+    """Listens to a take under one version of its plan. May be used from several threads."""
 
-    `fillings` may be shared among the ears of one take.
-    """
-
-    def __init__(self, take: SoundReader, prepared: Prepared, fillings: Fillings | None = None) -> None:
+    def __init__(self, take: SoundReader, prepared: Prepared, shared: Shared | None = None) -> None:
         asked, learnt = prepared.asked, prepared.learnt
+        self._shared = shared or Shared()
         self.rate_hz, self.speed_ratio = take.format.rate_hz, asked.speed_ratio
         self._asked = asked
         self._as_it_was = Source(take)
-        self._repaired = rendered(take, asked, prepared.repairs, learnt, fillings)
+        self._repaired = rendered(take, asked, prepared.repairs, learnt, self._shared.fillings)
         self._whole = rendered(take, asked.without_removal(), [], learnt)
         self._lock = threading.Lock()
-        # What only mends leaves the music as loud as it was.
-        self._gains: dict[ListenFor, float] | None = dict.fromkeys(LISTEN_FOR, 0.0) if asked.only_mends else None
+        self._gain_db = learnt.gain_db if asked.level is not None else 0.0
 
     @property
     def channels(self) -> int:
@@ -65,15 +71,16 @@ class Ear:
         """By how much each is turned down so that as it was and as repaired are equally loud (BS.1770 weighting).
 
         Neither is ever turned up, so neither can clip. What was taken away is turned down with the repaired sound.
+        What is mended or removed counts for nothing here: that leaves the music as loud as it was.
         """
-        if self._gains is None:
-            was, became = (self._loudness(one) for one in ("as it was", "repaired"))
+        tone = self._asked.without_removal()
+        louder = 0.0
+        if not tone.at_rest:
+            told = f"{tone.model_dump_json()} {self._gain_db}"
+            was, became = self._loudness("take", self._as_it_was), self._loudness(told, self._whole)
             louder = became - was if was is not None and became is not None else 0.0
-            down = round(max(0.0, louder), 2)
-            self._gains = {
-                "as it was": round(min(0.0, louder), 2), "repaired": 0.0 - down, "taken away": 0.0 - down
-            }  # fmt: skip
-        return self._gains
+        down = round(max(0.0, louder), 2)
+        return {"as it was": round(min(0.0, louder), 2), "repaired": 0.0 - down, "taken away": 0.0 - down}
 
     def spectra(self, first: int, end: int) -> dict[str, list[float]]:
         """Mean power in sixths of octaves between two samples of the take, decibels to a full-scale sine.
@@ -121,14 +128,17 @@ class Ear:
     def _stream(self, listen: ListenFor) -> Stream:
         return self._as_it_was if listen == "as it was" else self._repaired
 
-    def _loudness(self, listen: ListenFor) -> float | None:
-        """Of a few stretches spread over the side; None for silence."""
-        length = self.samples(listen)
-        meter = Loudness(self.channels, rate_hz=self.rate_hz)
-        probe = min(length, round(_PROBE_S * self.rate_hz))
-        for k in range(_PROBES):
-            meter.feed(self.read(listen, round((k + 0.5) / _PROBES * (length - probe)), probe))
-        return meter.integrated_lufs()
+    def _loudness(self, told: str, stream: Stream) -> float | None:
+        """Of a few stretches spread over the side, known by what is `told` of it; None for silence."""
+        known = self._shared.loudness
+        if told not in known:
+            meter = Loudness(stream.channels, rate_hz=self.rate_hz)
+            probe = min(stream.samples, round(_PROBE_S * self.rate_hz))
+            for k in range(_PROBES):
+                with self._lock:
+                    meter.feed(stream.read(round((k + 0.5) / _PROBES * (stream.samples - probe)), probe))
+            known[told] = meter.integrated_lufs()
+        return known[told]
 
     def _power(self, listen: ListenFor, first: int, end: int) -> npt.NDArray[np.float64]:
         window = np.hanning(_SPECTRUM)
@@ -140,6 +150,12 @@ class Ear:
             frames += 1
         # A Hann window's power, over the square of its mean: 1.5 bins' worth of noise in each.
         return total / max(1, frames) / 1.5
+
+
+def warm() -> None:
+    """Has all that is compiled for mending loaded."""
+    noise = np.random.default_rng(1).standard_normal(4_096)
+    mend(noise, [Gap(2_000, 2_020), Gap(2_100, 2_110, lost=True)], Reach(44_100), 0, len(noise))
 
 
 def _bands(rate_hz: int) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:

@@ -11,12 +11,14 @@ import numpy.typing as npt
 from inkwell_groove.core.restoration.chain import Restored, learn
 from inkwell_groove.core.restoration.harm import Harm, report
 from inkwell_groove.core.restoration.learnt import Learnt
-from inkwell_groove.core.restoration.mended import Repair
+from inkwell_groove.core.restoration.mended import Fillings, Repair
 from inkwell_groove.core.restoration.repairing import Choice, choice, listed_by_hand
 from inkwell_groove.core.restoration.scan import Scan, scan
 from inkwell_groove.core.restoration.steps import Restoration
 from inkwell_groove.core.restoration.told import Listed
 from inkwell_groove.core.sound import SoundReader
+
+_KEPT_STRETCHES = 4_096  # an hour and a half at 44.1 kHz, of which only the filled samples are kept
 
 
 @dataclass(frozen=True)
@@ -26,6 +28,8 @@ class Prepared:
     asked: Restoration
     made: Choice | None = None
     learnt: Learnt = field(default_factory=Learnt)
+    # A side is read several times before it is sealed and proven; what fills its gaps is worked out once.
+    fillings: Fillings = field(default_factory=lambda: Fillings(_KEPT_STRETCHES), compare=False, repr=False)
 
     @property
     def repairs(self) -> list[Repair]:
@@ -38,7 +42,7 @@ class Prepared:
 
     def restored(self, take: SoundReader) -> SoundReader:
         """The take as the plan restores it; the take itself where nothing is asked for."""
-        return take if self.asked.at_rest else Restored(take, self.asked, self.repairs, self.learnt)
+        return take if self.asked.at_rest else Restored(take, self.asked, self.repairs, self.learnt, self.fillings)
 
     def harm(self, take: SoundReader, *, progress: Callable[[float], None] | None = None) -> Harm:
         """All that is taken away from the take, or put in its place: not what its curve, speed and level change."""
