@@ -148,3 +148,30 @@ def test_the_report_says_what_is_altered(server: Server, docket_id: int) -> None
     assert 0 < harm["altered_share"] < 0.05
     places = np.frombuffer(server.api.get(f"/sides/{side_id}/repair-places").content, "<i4").reshape(-1, 3)
     assert harm["altered_samples"] <= 2 * places[:, 1].sum()
+
+
+def test_steps_are_saved_and_many_sides_restored_from_them_and_taken_back(server: Server, docket_id: int) -> None:
+    side_id, _ = restored(server, docket_id, {"clicks": {"amount": 30}, "rumble": {"below_hz": 35}})
+    saved = server.post("/starting-points", {"side_id": side_id, "name": "Quayhead LPs"})
+    assert saved["point"]["most_amount"] == 30
+    taken = server.api.post("/starting-points", json={"side_id": side_id, "name": "quayhead lps"})
+    refused(taken, 409, "there is a starting point quayhead lps")
+    restored(server, docket_id, {})
+    other = server.open_docket("T-empty")["id"]
+    wanted = {"docket_ids": [docket_id, other], "starting_point": "Quayhead LPs"}
+    told = server.post("/restorations/preview", wanted)
+    assert (told[0]["docket_id"], told[0]["before"]) == (docket_id, "as it was recorded")
+    assert "rumble" in told[0]["after"]
+    assert {one["lacks"] for one in told if one["docket_id"] == other} == {"no recording yet"}
+    jobs = server.post("/restorations", wanted)
+    assert [job["subject"] for job in jobs] == ["T-hearing, side A"]
+    server.wait_for_jobs()
+    side = side_of(server, docket_id)
+    assert side["plan"]["undo"] == "restored from Quayhead LPs"
+    now = side["plan"]["plan"]["restoration"]
+    assert now["rumble"]["below_hz"] == 35
+    assert 10 <= now["clicks"]["amount"] <= 30
+    assert server.post("/restorations/take-back", {"docket_ids": [docket_id, other]}) == {"sides": 1}
+    assert side_of(server, docket_id)["plan"]["at_rest"]
+    server.api.delete(f"/starting-points/{saved['id']}").raise_for_status()
+    refused(server.api.post("/restorations/preview", json=wanted), 404, "no starting point")

@@ -1,10 +1,12 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 
-import type { Docket, HearingState, Listed, PlanView, Repairs, Side } from "../api/client";
+import { answer, api, type Docket, type HearingState, type Listed, type PlanView, type Repairs, type Side } from "../api/client";
 import { startingPointsQuery } from "../api/queries";
 import { UndoRedo } from "../docket/UndoRedo";
 import type { Span } from "../waveform/Page";
 import { clock, percent, plural } from "../words/figures";
+import { Trouble } from "../words/Trouble";
 import { AmountField } from "./AmountField";
 import { ByHand } from "./ByHand";
 import { stateOf } from "./RepairList";
@@ -101,30 +103,46 @@ function Chosen({ chosen, rateHz, meant, ...props }: Props & { chosen: Listed })
 }
 
 /** Where to begin, and what is done to all that is listed. */
-function Beginnings({ found, repairing, listed, listName, onJudgeListed }: Props & { found: Repairs }) {
+function Beginnings({ side, found, repairing, listed, listName, onJudgeListed }: Props & { found: Repairs }) {
   const { data: points = [] } = useQuery(startingPointsQuery);
-  const begin = (name: string) => {
-    const point = points.find((one) => one.name === name);
-    if (!point) return;
-    const amount = Math.min(Math.max(found.proposal.amount, point.least_amount), point.most_amount);
-    const { by_hand } = repairing.restoration;
-    const verdicts = repairing.restoration.clicks?.verdicts ?? [];
-    repairing.restore({ ...point.steps, by_hand, clicks: { amount, kinds: ["click", "crackle", "scratch"], verdicts } }, `begun from ${name}`);
+  const cache = useQueryClient();
+  const [name, setName] = useState<string | null>(null);
+  const begin = (chosen: string) => {
+    const point = points.find((one) => one.point.name === chosen)?.point;
+    if (point) repairing.editing.edit.mutate({ edit: { op: "begin from", point, proposed: found.proposal.amount } });
   };
+  const save = useMutation({
+    mutationFn: () => answer(api.POST("/api/starting-points", { body: { side_id: side.id, name: name ?? "", suits: "" } })),
+    onSuccess: () => {
+      setName(null);
+      void cache.invalidateQueries({ queryKey: startingPointsQuery.queryKey });
+    },
+  });
+  const link = "text-primary underline-offset-2 hover:underline";
   return (
     <>
       <label className="mt-3 flex items-center gap-2">
         Begin from
         <select aria-label="Begin from" className="min-w-0 flex-1 border border-base-300 bg-base-100 px-1.5 py-0.5" value="" onChange={(event) => begin(event.target.value)}>
           <option value="">what suits the carrier</option>
-          {points.map((one) => <option key={one.name} value={one.name}>{one.name}: {one.suits}</option>)}
+          {points.map(({ point }) => <option key={point.name} value={point.name}>{point.suits ? `${point.name}: ${point.suits}` : point.name}</option>)}
         </select>
       </label>
+      {name === null ? (
+        <p className="mt-1"><button type="button" className={link} onClick={() => setName("")}>Save these steps to begin others from</button></p>
+      ) : (
+        <form className="mt-1 flex gap-1.5" onSubmit={(event) => { event.preventDefault(); save.mutate(); }}>
+          <input autoFocus aria-label="Name of the starting point" className="cell min-w-0 flex-1" placeholder="what it suits" maxLength={60} value={name} onChange={(event) => setName(event.target.value)} />
+          <button type="submit" className="press" disabled={!name.trim() || save.isPending}>Save</button>
+          <button type="button" className="press" onClick={() => setName(null)}>Leave it</button>
+        </form>
+      )}
+      {save.error && <Trouble error={save.error} />}
       {listed > 0 && (
         <p className="mt-2">
           All <span className="figure">{listed.toLocaleString("en-GB")}</span> {listName}:{" "}
-          <button type="button" className="text-primary underline-offset-2 hover:underline" onClick={() => onJudgeListed(true)}>accept</button>,{" "}
-          <button type="button" className="text-primary underline-offset-2 hover:underline" onClick={() => onJudgeListed(false)}>refuse</button>
+          <button type="button" className={link} onClick={() => onJudgeListed(true)}>accept</button>,{" "}
+          <button type="button" className={link} onClick={() => onJudgeListed(false)}>refuse</button>
         </p>
       )}
     </>

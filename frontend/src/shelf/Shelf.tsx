@@ -10,6 +10,7 @@ import { Desk } from "../frame/Desk";
 import { FindField } from "../frame/FindField";
 import { Mood } from "../frame/Mood";
 import { STAGES } from "../frame/Spine";
+import { RestoreMany } from "./RestoreMany";
 import { plural, shortClock } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 
@@ -31,6 +32,7 @@ export function Shelf() {
   const down = params.get("down") === "yes";
   const { data: dockets, error } = useQuery(shelfQuery(search));
   const [opening, setOpening] = useState(false);
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const set = (values: Record<string, string>) =>
     setParams((before) => new URLSearchParams({ ...Object.fromEntries(before), ...values }), {
       replace: true,
@@ -52,12 +54,16 @@ export function Shelf() {
       }
     >
       {error && <Trouble error={error} />}
+      {chosen.size > 0 && <RestoreMany dockets={rows.filter((one) => chosen.has(one.id))} onClose={() => setChosen(new Set())} />}
       {opening && <OpenDocket onClose={() => setOpening(false)} />}
       {dockets?.length === 0 && !opening && <Empty search={search} onOpen={() => setOpening(true)} />}
       {rows.length > 0 && (
         <table className="w-full border-collapse">
           <thead>
             <tr className="rule-b text-left">
+              <th className="w-9 pl-5">
+                <input type="checkbox" aria-label="Choose all dockets" checked={rows.length > 0 && rows.every((one) => chosen.has(one.id))} onChange={(event) => setChosen(new Set(event.target.checked ? rows.map((one) => one.id) : []))} />
+              </th>
               <th className="w-16" aria-label="Cover" />
               {COLUMNS.map(({ name, label }) => (
                 <th key={name} className="px-3 py-2 font-medium" aria-sort={sort === name ? (down ? "descending" : "ascending") : "none"}>
@@ -70,7 +76,12 @@ export function Shelf() {
           </thead>
           <tbody>
             {rows.map((docket) => (
-              <Row key={docket.id} docket={docket} />
+              <Row
+                key={docket.id}
+                docket={docket}
+                isChosen={chosen.has(docket.id)}
+                onChoose={(on) => setChosen(new Set(on ? [...chosen, docket.id] : [...chosen].filter((one) => one !== docket.id)))}
+              />
             ))}
           </tbody>
         </table>
@@ -82,11 +93,14 @@ export function Shelf() {
 const compare = (a: string | number, b: string | number): number =>
   typeof a === "number" && typeof b === "number" ? a - b : String(a).localeCompare(String(b), undefined, { numeric: true });
 
-function Row({ docket }: { docket: DocketLine }) {
+function Row({ docket, isChosen, onChoose }: { docket: DocketLine; isChosen: boolean; onChoose: (on: boolean) => void }) {
   const to = `/dockets/${docket.id}/${nextStage(docket)}`;
   return (
     <tr className="rule-b align-top hover:bg-base-200">
       <td className="py-2 pl-5">
+        <input type="checkbox" aria-label={`Choose ${docket.shelfmark}`} checked={isChosen} onChange={(event) => onChoose(event.target.checked)} />
+      </td>
+      <td className="py-2 pl-2">
         {docket.cover_id === null ? (
           <div className="h-12 w-12 border border-dashed border-base-300" title="no front cover" />
         ) : (

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from inkwell_groove.core import plan_moves as moves
 from inkwell_groove.core.errors import Missing, Refused
 from inkwell_groove.core.plan import Edge, Plan
+from inkwell_groove.core.restoration.starting import StartingPoint
 from inkwell_groove.core.restoration.steps import Clicks, HandRepair, Restoration, Verdict
 
 _NEW_TRACK_S = 30
@@ -109,6 +110,14 @@ class Restore(_Edit):
     saying: str = Field(default="restoration changed", min_length=1, max_length=120)
 
 
+class BeginFrom(_Edit):
+    """The steps of a starting point, with the amount that the side proposes; what was decided by hand is kept."""
+
+    op: Literal["begin from"]
+    point: StartingPoint
+    proposed: float = Field(ge=0, le=100)
+
+
 class Judge(_Edit):
     """What a person says of places the scan found: mended or left, whatever the amount; or nothing any more."""
 
@@ -142,6 +151,7 @@ PlanEdit = Annotated[
     | SignOff
     | SetGaps
     | SetMargins
+    | BeginFrom
     | Judge
     | MendByHand
     | LeaveByHand
@@ -173,6 +183,9 @@ def apply(plan: Plan, edit: PlanEdit, *, rate_hz: int, new_key: Callable[[], str
             return plan.model_copy(update={"gaps": edit.gaps})
         case Restore():
             return plan.model_copy(update={"restoration": edit.restoration})
+        case BeginFrom():
+            begun = edit.point.with_amount(edit.proposed, plan.restoration)
+            return plan.model_copy(update={"restoration": begun})
         case Judge() | MendByHand() | LeaveByHand():
             return plan.model_copy(update={"restoration": _repaired(plan, edit, rate_hz)})
         case SetMargins():
@@ -205,6 +218,8 @@ def in_words(plan: Plan, edit: PlanEdit) -> str:
             return f"gaps {edit.gaps}"
         case Restore():
             return edit.saying
+        case BeginFrom():
+            return f"begun from {edit.point.name}"
         case Judge():
             return _judged_in_words(edit)
         case MendByHand():

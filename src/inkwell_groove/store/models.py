@@ -238,6 +238,18 @@ class StoredChain(Base):
     retired_at: Mapped[datetime | None]
 
 
+class StoredStartingPoint(Base):
+    """A plan's steps saved as something to start from, besides those the application brings."""
+
+    __tablename__ = "starting_point"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    document: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime]
+    made_by: Mapped[str] = mapped_column(String(100))
+
+
 class Recording(Base):
     """A recording that is going on, or ended and is being made a take. Its row outlives the server that began it.
 

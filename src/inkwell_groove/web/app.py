@@ -13,7 +13,18 @@ from inkwell_groove import __version__
 from inkwell_groove.store.settings import Settings, settings
 from inkwell_groove.web import problems
 from inkwell_groove.web.guard import Guard
-from inkwell_groove.web.routes import artwork, dockets, intake, jobs, plans, repairs, sealing, takes, transfer
+from inkwell_groove.web.routes import (
+    artwork,
+    dockets,
+    intake,
+    jobs,
+    plans,
+    repairs,
+    restoring,
+    sealing,
+    takes,
+    transfer,
+)
 from inkwell_groove.workroom.room import Workroom
 
 _HEADERS = {
@@ -45,7 +56,7 @@ def make_app(given: Settings | None = None) -> FastAPI:
         redoc_url=None,
     )
     problems.install(app)
-    for part in (dockets, intake, transfer, takes, plans, repairs, artwork, sealing, jobs):
+    for part in (dockets, intake, transfer, takes, plans, repairs, restoring, artwork, sealing, jobs):
         app.include_router(part.router, prefix="/api")
     _serve_frontend(app, chosen)
     app.add_middleware(Guard)

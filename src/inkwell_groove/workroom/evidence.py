@@ -87,20 +87,11 @@ def repair(sides: list[SideView]) -> Evidence:
     begun = [one for one in asked if not one.at_rest]
     if not begun:
         return Evidence(stage="repair", line="sound as it was recorded", mood="not begun")
-    amounts = sorted({one.clicks.amount for one in begun if one.clicks is not None and one.clicks.kinds})
-    refused = sum(not verdict.mend for one in begun if one.clicks is not None for verdict in one.clicks.verdicts)
-    by_hand = sum(len(one.by_hand) for one in begun)
-    parts = [f"damage mended, amount {' and '.join(f'{one:g}' for one in amounts)}"] if amounts else []
-    parts += [f"{refused} refused"] if refused else []
-    parts += [f"{by_hand} by hand"] if by_hand else []
-    others = {"hum": "hum", "hiss": "hiss", "rumble": "rumble", "recurve": "curve", "level": "level"}
-    parts += [word for name, word in others.items() if any(getattr(one, name) is not None for one in begun)]
-    parts += ["speed"] if any(one.speed_ratio != 1.0 for one in begun) else []
-    line = ", ".join(parts) or "sound changed"
+    said = list(dict.fromkeys(one.in_short() for one in begun))
+    line = said[0] if len(said) == 1 else "; ".join(said[:2])
     if len(begun) < len(asked):
-        return Evidence(
-            stage="repair", line=f"{line}; {len(asked) - len(begun)} of {len(asked)} sides as recorded", mood="doubtful"
-        )
+        rest = f"{len(asked) - len(begun)} of {len(asked)} sides as recorded"
+        return Evidence(stage="repair", line=f"{line}; {rest}", mood="doubtful")
     return Evidence(stage="repair", line=line, mood="done")
 
 

@@ -58,7 +58,7 @@ class Plans(Part):
             action = plan_edits.in_words(plan, edit)
             changed = plan_edits.apply(plan, edit, rate_hz=take.rate_hz, new_key=new_track_key, who=who)
             if changed != plan:
-                self._add_version(session, side, changed, action, who)
+                self.add_version(session, side, changed, action, who)
             view = plan_view(side, newest_child(session, side.plan_version_id or 0))
             docket_id = side.carrier.docket_id
         self._events.docket_changed(docket_id)
@@ -183,9 +183,10 @@ class Plans(Part):
         changed = laid(plan, found, catalogue_s, new_track_key)
         count = len(changed.tracks)
         action = f"{count} track{'s' if count != 1 else ''} found"
-        self._add_version(session, side, changed, action, job.arguments["who"])
+        self.add_version(session, side, changed, action, job.arguments["who"])
 
-    def _add_version(self, session: Session, side: Side, plan: Plan, action: str, who: str) -> None:
+    def add_version(self, session: Session, side: Side, plan: Plan, action: str, who: str) -> None:
+        """Makes another plan the side's current one, and tells the ledger. In the caller's transaction."""
         before = side.plan_version_id
         version = PlanVersion(
             side_id=side.id,

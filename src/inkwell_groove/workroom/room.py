@@ -21,6 +21,7 @@ from inkwell_groove.workroom.listening import Listening
 from inkwell_groove.workroom.pictures import Pictures
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.repairs import Repairs
+from inkwell_groove.workroom.restoring import Restoring
 from inkwell_groove.workroom.sealing import Sealing
 from inkwell_groove.workroom.takes import Takes
 from inkwell_groove.workroom.transfer.books import Books
@@ -55,13 +56,15 @@ class Workroom:
         self.pictures = Pictures(self.database, self.media, self.events)
         self.hearing = Hearing(self.database, self.media, self.events)
         self.repairs = Repairs(self.database, self.media, self.events, self.hearing)
+        self.restoring = Restoring(self.database, self.media, self.events, self.plans)
         self.sealing = Sealing(self.database, self.media, self.events)
         self.listening = Listening(self.database, self.media)
-        kinds = [part.kind() for part in (self.intake, self.plans, self.repairs, self.sealing, self.books)]
+        parts = (self.intake, self.plans, self.repairs, self.restoring, self.sealing, self.books)
+        kinds = [part.kind() for part in parts]
         self.jobs = JobRunner(
             self.database, self.events, kinds + self.takes.kinds() + self.hearing.kinds(), workers=settings.workers
         )
-        for part in (self.intake, self.takes, self.plans, self.repairs, self.hearing, self.sealing, self.books):
+        for part in (*parts, self.takes, self.hearing):
             part.jobs = self.jobs
 
     def start(self) -> None:

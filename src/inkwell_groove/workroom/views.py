@@ -11,6 +11,7 @@ from inkwell_groove.core.artwork import ArtworkFacts
 from inkwell_groove.core.description import Release
 from inkwell_groove.core.plan import Plan
 from inkwell_groove.core.restoration.harm import Harm
+from inkwell_groove.core.restoration.starting import StartingPoint
 from inkwell_groove.core.restoration.told import Listed, Proposal
 from inkwell_groove.core.sealing.order import SealedAlbum
 from inkwell_groove.core.sound import SoundFormat
@@ -209,6 +210,25 @@ class RepairsView(View):
     per_minute: list[int] = Field(description="What is mended in each minute of the take.")
     turn_s: float | None = Field(description="How long a turn takes, by its scratches; none without one.")
     repairs: list[Listed]
+
+
+class StartingPointView(View):
+    """Something to start from; `id` of a saved one, none of the application's own."""
+
+    id: int | None
+    point: StartingPoint
+
+
+class RestoredSideView(View):
+    """A side as it is, and as it would be restored."""
+
+    side_id: int
+    docket_id: int
+    shelfmark: str
+    side: str
+    before: str
+    after: str
+    lacks: str | None
 
 
 class HearingView(View):

@@ -171,6 +171,22 @@ class Restoration(_Step):
         """Nothing is asked for but stretches to be mended: all others keep their bits."""
         return self == Restoration(clicks=self.clicks, by_hand=self.by_hand)
 
+    def in_short(self, *, amount: bool = True) -> str:
+        """The steps by name, as for a line of evidence: "damage mended, amount 25, hum, rumble"."""
+        parts = []
+        if self.clicks is not None and self.clicks.kinds and amount:
+            parts.append(f"damage mended, amount {self.clicks.amount:g}")
+        refused = sum(not one.mend for one in self.clicks.verdicts) if self.clicks is not None else 0
+        parts += [f"{refused} refused"] if refused else []
+        parts += [f"{len(self.by_hand)} by hand"] if self.by_hand else []
+        named = [
+            ("overs", self.declip), ("dropouts", self.dropouts), ("channels", not self.channels.at_rest),
+            ("hum", self.hum), ("hiss", self.hiss), ("curve", self.recurve), ("rumble", self.rumble),
+            ("equaliser", self.equaliser), ("speed", self.speed_ratio != 1.0), ("level", self.level),
+        ]  # fmt: skip
+        parts += [name for name, is_so in named if is_so]
+        return ", ".join(parts) or "as it was recorded"
+
     def leaves(self, start: int, end: int, channel: int, kind: Damage) -> bool:
         """Whether a person said that damage of this kind, in samples [start, end) of a channel, is left."""
         said = False

@@ -9,7 +9,6 @@ from fastapi.responses import Response
 
 from inkwell_groove.core.restoration.curves import CURVES, Curve
 from inkwell_groove.core.restoration.ear import ListenFor
-from inkwell_groove.core.restoration.starting import STARTING_POINTS, StartingPoint
 from inkwell_groove.web.dependencies import Room
 from inkwell_groove.web.routes.takes import BINARY, FOR_EVER
 from inkwell_groove.workroom.listening import MAX_SAMPLES
@@ -44,11 +43,6 @@ def repairs(room: Room, side_id: int, wanted: Annotated[RepairsWanted, Query()])
 def places(room: Room, side_id: int) -> Response:
     """Little-endian int32 [repair][start, length, whether it is mended], in order of place."""
     return Response(room.repairs.places(side_id), media_type="application/octet-stream", headers=_NOT_KEPT)
-
-
-@router.get("/starting-points", operation_id="startingPoints")
-def starting_points() -> list[StartingPoint]:
-    return list(STARTING_POINTS.values())
 
 
 @router.get("/curves", operation_id="curves")

@@ -14,6 +14,7 @@ from inkwell_groove.core.measure.clipping import clipped_runs
 from inkwell_groove.core.measure.levels import dbfs
 from inkwell_groove.core.peaks import PeakFile, build
 from inkwell_groove.core.probe import probe
+from inkwell_groove.core.restoration.choosing import propose
 from inkwell_groove.core.restoration.learnt import Learnt, Watched
 from inkwell_groove.core.restoration.preparing import prepare
 from inkwell_groove.core.restoration.scan import Scan
@@ -275,6 +276,17 @@ def scan(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         found.save(work / SCAN_NAME)
         move_into_place(work / SCAN_NAME, media.derived(sha256, SCAN_NAME))
     return {"candidates": len(found)}
+
+
+def propose_for(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """The amount a take proposes, scanned for it where it was not yet. Arguments: media_root, sha256, name."""
+    media = MediaStore(Path(arguments["media_root"]))
+    found = Scan.load(media.derived(arguments["sha256"], SCAN_NAME))
+    if found is None:
+        scan(arguments, progress)
+        found = Scan.load(media.derived(arguments["sha256"], SCAN_NAME))
+    assert found is not None
+    return {"amount": propose(found).amount}
 
 
 def learn_of_side(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
