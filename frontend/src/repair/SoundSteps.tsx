@@ -41,6 +41,7 @@ export function SoundSteps({ side, plan, state, repairing }: Props) {
     <div className="grid grid-cols-2 content-start gap-x-4 text-[13px]">
       <div>
         <StepBox title="Short overs" told="a reconstruction, where it was clipped" on={restoration.declip ?? false} onToggle={(on) => restore({ declip: on }, on ? "short overs rebuilt" : "short overs left")} />
+        <StepBox title="Thumps" told={state && restoration.thumps ? `${state.thumps} taken off` : "the swing after a hard blow"} on={restoration.thumps ?? false} onToggle={(on) => restore({ thumps: on }, on ? "thumps taken off" : "thumps left")} />
         <StepBox title="Dropouts" told={state && restoration.dropouts ? `${state.dropouts} raised` : "holes in a tape's level"} on={restoration.dropouts ?? false} onToggle={(on) => restore({ dropouts: on }, on ? "dropouts raised" : "dropouts left")} />
         <ChannelSteps side={side} channels={channels} repairing={repairing} />
         <StepBox

@@ -20,6 +20,7 @@ export const emptyPlan = (samples: number): Plan => ({
   restoration: {
     by_hand: [],
     declip: false,
+    thumps: false,
     dropouts: false,
     channels: {
       swap: false,

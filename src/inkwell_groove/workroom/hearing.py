@@ -114,6 +114,7 @@ class Hearing(Part):
             noise_from_sample=learnt.noise_from[0] if learnt and learnt.noise_from else None,
             gain_db=round(learnt.gain_db, 2) if learnt else None,
             dropouts=len(learnt.holes) if learnt else 0,
+            thumps=len(learnt.thumps) if learnt else 0,
         )  # fmt: skip
 
     def samples(

@@ -245,6 +245,7 @@ class HearingView(View):
     noise_from_sample: int | None = None
     gain_db: float | None = None
     dropouts: int = 0
+    thumps: int = 0
 
 
 class PlanVersionView(View):

@@ -18,27 +18,33 @@ from inkwell_groove.core.restoration import hum as humming
 from inkwell_groove.core.restoration.channels import Delayed, Matrixed, Quieter
 from inkwell_groove.core.restoration.curves import correction
 from inkwell_groove.core.restoration.declip import Declipped
-from inkwell_groove.core.restoration.dropouts import Dropout, Raised
+from inkwell_groove.core.restoration.dropouts import Raised
 from inkwell_groove.core.restoration.dropouts import find as find_dropouts
-from inkwell_groove.core.restoration.learnt import Learnt
+from inkwell_groove.core.restoration.learnt import NOTHING, Learnt
 from inkwell_groove.core.restoration.levelling import Levelled, gain_for, hear_level
 from inkwell_groove.core.restoration.linear import Weighed, equalised, grid_hz, lateral_only, without_rumble
 from inkwell_groove.core.restoration.mended import Fillings, Mended, Repair
 from inkwell_groove.core.restoration.speed import AtSpeed
 from inkwell_groove.core.restoration.steps import Channels, Restoration
 from inkwell_groove.core.restoration.stream import Source, Stream
+from inkwell_groove.core.restoration.thumps import Settled
+from inkwell_groove.core.restoration.thumps import find as find_thumps
 from inkwell_groove.core.sealing.render import dither
 from inkwell_groove.core.sound import Samples, SoundFormat, SoundReader
 
 
 def steps_before(
-    reader: SoundReader, asked: Restoration, repairs: list[Repair], holes: tuple[Dropout, ...] = (),
+    reader: SoundReader, asked: Restoration, repairs: list[Repair], learnt: Learnt = NOTHING,
     fillings: Fillings | None = None,
 ) -> Stream:  # fmt: skip
-    """The take mended, declipped, its holes raised and its channels put right."""
+    """The take mended, declipped, its thumps taken off, its holes raised and its channels put right."""
+    holes, thumps = learnt.holes, learnt.thumps
     stream: Stream = Source(Mended(reader, repairs, asked.by_hand, fillings) if repairs or asked.by_hand else reader)
     if asked.declip:
         stream = Declipped(stream, limit=_limit(reader))
+    blows = [one for one in thumps if not asked.leaves(one.start, one.end, 0, "thump")]
+    if asked.thumps and blows:
+        stream = Settled(stream, blows)
     meant = [one for one in holes if not asked.leaves(one.start, one.end, one.channel, "dropout")]
     if asked.dropouts and meant:
         stream = Raised(stream, meant)
@@ -51,7 +57,7 @@ def rendered(
     reader: SoundReader, asked: Restoration, repairs: list[Repair], learnt: Learnt, fillings: Fillings | None = None
 ) -> Stream:
     """Everything that is asked for, at the rate of the take; `samples` is fewer or more where the speed is changed."""
-    stream = steps_before(reader, asked, repairs, learnt.holes, fillings)
+    stream = steps_before(reader, asked, repairs, learnt, fillings)
     if asked.hum is not None and learnt.hum is not None:
         stream = humming.HumFree(stream, learnt.hum)
     if asked.hiss is not None and learnt.noise is not None:
@@ -66,11 +72,14 @@ def rendered(
 
 def learn(reader: SoundReader, asked: Restoration, repairs: list[Repair]) -> Learnt:
     """Hears the whole side as often as the steps need. Raises nothing of its own."""
-    learnt = Learnt()
+    learnt = NOTHING
+    as_it_was = asked.model_copy(update={"channels": Channels()})
+    if asked.thumps:
+        blows = np.array([(one.start, one.end) for one in repairs], np.int64).reshape(-1, 2)
+        learnt = replace(learnt, thumps=tuple(find_thumps(steps_before(reader, as_it_was, repairs), blows)))
     if asked.dropouts:
-        as_it_was = asked.model_copy(update={"channels": Channels()})
-        learnt = Learnt(holes=tuple(find_dropouts(steps_before(reader, as_it_was, repairs))))
-    stream = steps_before(reader, asked, repairs, learnt.holes)
+        learnt = replace(learnt, holes=tuple(find_dropouts(steps_before(reader, as_it_was, repairs, learnt))))
+    stream = steps_before(reader, asked, repairs, learnt)
     if asked.hum is not None:
         track = humming.follow(stream, mains_hz=asked.hum.mains_hz, harmonics=asked.hum.harmonics)
         learnt = replace(learnt, hum=track)

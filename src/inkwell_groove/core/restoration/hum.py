@@ -16,9 +16,8 @@ import numpy as np
 import numpy.typing as npt
 from scipy.linalg import solveh_banded
 from scipy.ndimage import median_filter
-from scipy.signal import firwin, upfirdn
 
-from inkwell_groove.core.restoration.stream import Block, Step, Stream
+from inkwell_groove.core.restoration.stream import Block, Step, Stream, lowered
 
 MAINS_HZ = (50.0, 60.0)
 HARMONICS = 24
@@ -28,7 +27,6 @@ _VOTES_S = 30.0  # over which a harmonic's amplitude is followed
 _LOOSER = 0.03  # by which the log of what does not stand still must be less on a looser line
 _STEADY, _ALIKE = 25.0, 0.4  # see `_steady`; clean music is taken for hum in one of ten excerpts
 _FURTHEST = 0.012  # from the mains' frequency; the notes G1 and B flat 1 lie 2 and 3 % off
-_BLOCK_S = 30.0  # read at once
 _LEAST_S = 4.0  # in less nothing can be said to be steady
 
 
@@ -59,7 +57,7 @@ def follow(stream: Stream, *, mains_hz: float | None = None, harmonics: int = HA
     A side played at the wrong speed has its hum all the same at the mains' own frequency: it came in at the preamp.
     Hum that was recorded with the music is looked for within 1.2 % of the mains.
     """
-    low, factor = _lowered(stream)
+    low, factor = lowered(stream, _LOW_RATE_HZ)
     rate = stream.rate_hz / factor
     if len(low) < _LEAST_S * rate:
         return None
@@ -126,22 +124,6 @@ class HumFree(Step):
             track = self._track
             _take_off(block, first, a, b, track.step, track.turns, track.amplitudes)
         return block
-
-
-def _lowered(stream: Stream) -> tuple[Block, int]:
-    """The stream at some 4 kHz, (samples, channels): all its hum is there, and nothing else of interest."""
-    factor = max(1, stream.rate_hz // _LOW_RATE_HZ)
-    taps = firwin(16 * factor + 1, 0.8 / factor) if factor > 1 else np.ones(1)
-    half = len(taps) // 2  # 8 * factor, so that the grid of kept samples stays in step
-    block = round(_BLOCK_S * stream.rate_hz) // factor * factor
-    parts = []
-    for first in range(0, stream.samples, block):
-        count = min(block, stream.samples - first)
-        sound = stream.read(first - half, count + 2 * half)
-        lowered = upfirdn(taps, sound, down=factor, axis=0)
-        skip = 2 * half // factor
-        parts.append(lowered[skip : skip + -(-count // factor)])
-    return np.concatenate(parts) if parts else np.zeros((0, stream.channels)), factor
 
 
 def _base_hz(low: Block, rate: float, mains: tuple[float, ...]) -> float | None:

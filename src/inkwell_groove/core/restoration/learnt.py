@@ -15,9 +15,10 @@ from inkwell_groove.core.restoration.dropouts import Dropout
 from inkwell_groove.core.restoration.hum import HumTrack
 from inkwell_groove.core.restoration.levelling import HeardLevel
 from inkwell_groove.core.restoration.steps import Restoration
+from inkwell_groove.core.restoration.thumps import Thump
 from inkwell_groove.core.sound import Samples, SoundReader
 
-_VERSION = 1
+_VERSION = 2
 
 
 @dataclass(frozen=True)
@@ -31,12 +32,14 @@ class Learnt:
     dc: tuple[float, ...] = ()
     holes: tuple[Dropout, ...] = ()
     level: HeardLevel | None = None
+    thumps: tuple[Thump, ...] = ()
 
     def save(self, path: Path) -> None:
         held: dict[str, npt.NDArray[np.generic]] = {
             "version": np.array(_VERSION),
             "gain_db": np.array(self.gain_db),
             "dc": np.array(self.dc, np.float64),
+            "thumps": np.array(self.thumps, np.float64).reshape(-1, 4),
             "holes": np.array(self.holes, np.float64).reshape(-1, 5),
         }
         if self.hum is not None:
@@ -70,6 +73,7 @@ class Learnt:
                 hum=hum,
                 noise=held.get("noise"),
                 noise_from=(start, end) if "noise" in held else None,
+                thumps=tuple(Thump(int(a), int(b), float(peak), float(over)) for a, b, peak, over in held["thumps"]),
                 level=_level_of(held["level"]) if "level" in held else None,
                 gain_db=float(held["gain_db"]),
                 dc=tuple(float(one) for one in held["dc"]),
@@ -80,6 +84,9 @@ class Learnt:
             )
 
 
+NOTHING = Learnt()
+
+
 def _level_of(held: npt.NDArray[np.float64]) -> HeardLevel:
     peak, lufs, samples, *dc = (float(one) for one in held)
     return HeardLevel(peak, None if np.isnan(lufs) else lufs, int(samples), tuple(dc))
@@ -87,7 +94,7 @@ def _level_of(held: npt.NDArray[np.float64]) -> HeardLevel:
 
 def to_learn(asked: Restoration) -> bool:
     """Whether any step asks for the whole side to be heard first. A plain gain does: it has a ceiling."""
-    return asked.dropouts or asked.hum is not None or asked.hiss is not None or asked.level is not None
+    return asked.thumps or asked.dropouts or asked.hum is not None or asked.hiss is not None or asked.level is not None
 
 
 class Watched:
@@ -95,7 +102,13 @@ class Watched:
 
     def __init__(self, take: SoundReader, asked: Restoration, progress: Callable[[float], None]) -> None:
         self.format = take.format
-        times = asked.dropouts + (asked.hum is not None) + (asked.hiss is not None) + (asked.level is not None)
+        times = (
+            asked.thumps
+            + asked.dropouts
+            + (asked.hum is not None)
+            + (asked.hiss is not None)
+            + (asked.level is not None)
+        )
         self._take, self._progress = take, progress
         self._left = self._whole = max(1, times * take.format.samples)
 

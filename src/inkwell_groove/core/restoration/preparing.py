@@ -54,8 +54,18 @@ class Prepared:
     def listed(self, *, left_too: bool = False) -> list[Listed]:
         """Everything that is mended, by whoever asked for it, in order of place; see `Choice.listed`."""
         found = self.made.listed(left_too=left_too) if self.made is not None else []
-        holes = [one for one in self._holes() if one.mended or left_too]
-        return sorted([*found, *listed_by_hand(self.asked), *holes], key=lambda one: one.start)
+        heard = [one for one in (*self._holes(), *self._thumps()) if one.mended or left_too]
+        return sorted([*found, *listed_by_hand(self.asked), *heard], key=lambda one: one.start)
+
+    def _thumps(self) -> list[Listed]:
+        left = [self.asked.leaves(one.start, one.end, 0, "thump") for one in self.learnt.thumps]
+        return [
+            Listed(
+                start=one.start, length=one.end - one.start, channel="both", kind="thump", likelihood=None,
+                over_db=round(20 * float(np.log10(one.over)), 1), mended=not refused, said=refused,
+            )
+            for one, refused in zip(self.learnt.thumps, left, strict=True)
+        ]  # fmt: skip
 
     def _holes(self) -> list[Listed]:
         left = [self.asked.leaves(one.start, one.end, one.channel, "dropout") for one in self.learnt.holes]

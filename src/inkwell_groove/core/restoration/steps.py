@@ -149,6 +149,7 @@ class Restoration(_Step):
     clicks: Clicks | None = None
     by_hand: tuple[HandRepair, ...] = ()
     declip: bool = False
+    thumps: bool = Field(default=False, description="Low pulses after hard blows to the stylus are taken off.")
     dropouts: bool = Field(default=False, description="Short holes in a tape's level are raised to what is beside.")
     channels: Channels = Channels()
     hum: Hum | None = None
@@ -180,8 +181,8 @@ class Restoration(_Step):
         parts += [f"{refused} refused"] if refused else []
         parts += [f"{len(self.by_hand)} by hand"] if self.by_hand else []
         named = [
-            ("overs", self.declip), ("dropouts", self.dropouts), ("channels", not self.channels.at_rest),
-            ("hum", self.hum), ("hiss", self.hiss), ("curve", self.recurve), ("rumble", self.rumble),
+            ("overs", self.declip), ("thumps", self.thumps), ("dropouts", self.dropouts),
+            ("channels", not self.channels.at_rest), ("hum", self.hum), ("hiss", self.hiss), ("curve", self.recurve), ("rumble", self.rumble),
             ("equaliser", self.equaliser), ("speed", self.speed_ratio != 1.0), ("level", self.level),
         ]  # fmt: skip
         parts += [name for name, is_so in named if is_so]
@@ -199,7 +200,7 @@ class Restoration(_Step):
         """The same with nothing taken away: what sounds otherwise afterwards is only placed, weighed and paced."""
         return self.model_copy(
             update={
-                "clicks": None, "by_hand": (), "declip": False, "dropouts": False, "hum": None, "hiss": None,
-                "rumble": None,
+                "clicks": None, "by_hand": (), "declip": False, "thumps": False, "dropouts": False, "hum": None,
+                "hiss": None, "rumble": None,
             }
         )  # fmt: skip

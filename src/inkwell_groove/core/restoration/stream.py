@@ -13,9 +13,11 @@ from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
+from scipy.signal import firwin, upfirdn
 
 from inkwell_groove.core.sound import SoundReader, to_float
 
+_LOWERED_S = 30.0  # read at once
 Block = npt.NDArray[np.float64]  # (samples, channels), full scale 1
 
 
@@ -45,6 +47,24 @@ class Source:
         if a < b:
             out[a - first : b - first] = to_float(self._reader.read(a, b - a), self._reader.format.full_scale)
         return out
+
+
+def lowered(stream: Stream, about_hz: int) -> tuple[Block, int]:
+    """(samples, channels) of a stream at some lower rate, and how many of its samples go to one of these.
+
+    Sample k is that of the stream at k times as many. What lies above 0.4 of the lower rate is gone.
+    """
+    factor = max(1, stream.rate_hz // about_hz)
+    taps = firwin(16 * factor + 1, 0.8 / factor) if factor > 1 else np.ones(1)
+    half = len(taps) // 2  # 8 * factor, so that the grid of kept samples stays in step
+    block = round(_LOWERED_S * stream.rate_hz) // factor * factor
+    parts = []
+    for first in range(0, stream.samples, block):
+        count = min(block, stream.samples - first)
+        low = upfirdn(taps, stream.read(first - half, count + 2 * half), down=factor, axis=0)
+        skip = 2 * half // factor
+        parts.append(low[skip : skip + -(-count // factor)])
+    return np.concatenate(parts) if parts else np.zeros((0, stream.channels)), factor
 
 
 class Step:

@@ -35,7 +35,7 @@ def for_sealing(side: SideOrder) -> ForSealing:
         learnt = Learnt.load(Path(side.learnt_path)) if side.learnt_path else None
         prepared = prepare(take, asked, found=found, learnt=learnt)
         harm = prepared.harm(take)
-    kinds = Counter(one.kind for one in prepared.listed() if one.kind != "dropout")
+    kinds = Counter(one.kind for one in prepared.listed() if one.kind not in ("dropout", "thump"))
     return ForSealing(prepared, tuple(_in_words(asked, kinds, prepared.learnt, harm)))
 
 
@@ -67,6 +67,8 @@ def _in_words(asked: Restoration, kinds: Counter[str], learnt: Learnt, harm: Har
         lines.append(f"mended: {told}{amount}")
     if asked.declip:
         lines.append("short overs rebuilt (a reconstruction, not what was recorded)")
+    if asked.thumps:
+        lines.append(f"thumps taken off: {len(learnt.thumps)}")
     if asked.dropouts:
         lines.append(f"dropouts raised: {len(learnt.holes)}")
     channels = asked.channels
