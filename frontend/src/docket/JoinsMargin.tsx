@@ -1,6 +1,6 @@
 import { useState } from "react";
 
-import type { PlanView } from "../api/client";
+import type { Plan, PlanView } from "../api/client";
 import { type Join, joinName, type Part, reasons, standing } from "../waveform/joins";
 import { chance, clock } from "../words/figures";
 import { UndoRedo } from "./UndoRedo";
@@ -95,9 +95,11 @@ function Margins({ plan, rateHz, editing }: Pick<Props, "plan" | "rateHz" | "edi
       <h2 className="margin-heading">Around every cut</h2>
       <label className="mb-1.5 flex items-center gap-2">
         Gaps
-        <select aria-label="Gaps between tracks" className="flex-1 border border-base-300 bg-base-100 px-1 py-0.5" value={plan.plan.gaps} onChange={(event) => editing.edit.mutate({ edit: { op: "set gaps", gaps: event.target.value === "kept" ? "kept" : "left out" } })}>
+        <select aria-label="Gaps between tracks" className="flex-1 border border-base-300 bg-base-100 px-1 py-0.5" value={plan.plan.gaps} onChange={(event) => editing.edit.mutate({ edit: { op: "set gaps", gaps: event.target.value as Plan["gaps"] } })}>
           <option value="kept">kept with the track before</option>
           <option value="left out">left out</option>
+          <option value="silence">made digital silence</option>
+          <option value="room tone">made the side’s own room tone</option>
         </select>
       </label>
       {([["lead_ms", "Quiet kept before"], ["tail_ms", "Quiet kept after"], ["fade_ms", "Fade at a cut"]] as const).map(([name, label]) => (

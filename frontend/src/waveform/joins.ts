@@ -74,6 +74,6 @@ export function acrossSpans(plan: Plan, join: Join, roll: number): [number, numb
   const to = Math.min(after.end_sample, after.start_sample + roll);
   if (!before) return [[first, to]];
   const from = Math.max(before.start_sample, before.end_sample - roll);
-  const end = plan.gaps === "kept" ? first : Math.min(first, before.end_sample + tail);
+  const end = plan.gaps !== "left out" ? first : Math.min(first, before.end_sample + tail);
   return end === first ? [[from, to]] : [[from, end], [first, to]];
 }

@@ -72,6 +72,9 @@ class TrackSpan(BaseModel):
         return self.end_sample - self.start_sample
 
 
+Gaps = Literal["kept", "left out", "silence", "room tone"]
+
+
 class SideFound(BaseModel):
     """What finding the tracks told of the side besides their places."""
 
@@ -96,9 +99,7 @@ class Plan(BaseModel):
     side_start_sample: int = Field(default=0, ge=0, description="Where the side begins, in a take of several sides.")
     side_end_sample: int | None = Field(default=None, description="Where it ends; none for the take's end.")
     tracks: tuple[TrackSpan, ...] = ()
-    gaps: Literal["kept", "left out"] = Field(
-        default="kept", description="Whether a gap between two tracks is kept at the end of the first of them."
-    )
+    gaps: Gaps = Field(default="kept", description="Whether a gap is kept at the end of its track, and as what.")
     lead_samples: int = Field(default=0, ge=0, description="How much quiet before each track is kept with it.")
     tail_samples: int = Field(default=0, ge=0, description="How much after its end, where gaps are left out.")
     fade_samples: int = Field(default=0, ge=0, description="Over how much sound a cut is faded; 0 for none.")
@@ -149,11 +150,16 @@ class Plan(BaseModel):
         if index + 1 == len(self.tracks):
             return first, min(self.end_sample, track.end_sample + self.tail_samples)
         following = self._lead_in(index + 1)
-        return first, following if self.gaps == "kept" else min(following, track.end_sample + self.tail_samples)
+        return first, following if self.gaps != "left out" else min(following, track.end_sample + self.tail_samples)
 
     def _lead_in(self, index: int) -> int:
         before = self.tracks[index - 1].end_sample if index else self.side_start_sample
         return max(before, self.tracks[index].start_sample - self.lead_samples)
+
+    def between(self) -> list[tuple[int, int]]:
+        """First and end sample of each gap between two tracks: what is neither's music nor the next one's lead."""
+        ends = [track.end_sample for track in self.tracks[:-1]]
+        return [(end, self._lead_in(index + 1)) for index, end in enumerate(ends) if end < self._lead_in(index + 1)]
 
     def fades(self, index: int) -> tuple[int, int]:
         """Over how many samples the file of track `index` is faded in and out: not where it runs on in the next."""

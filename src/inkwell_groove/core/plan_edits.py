@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core import plan_moves as moves
 from inkwell_groove.core.errors import Missing, Refused
-from inkwell_groove.core.plan import Edge, Plan
+from inkwell_groove.core.plan import Edge, Gaps, Plan
 from inkwell_groove.core.restoration.starting import StartingPoint
 from inkwell_groove.core.restoration.steps import Clicks, HandRepair, Restoration, Verdict
 
@@ -99,7 +99,7 @@ class SetGaps(_Edit):
     """Whether gaps are kept at the end of the track before."""
 
     op: Literal["set gaps"]
-    gaps: Literal["kept", "left out"]
+    gaps: Gaps
 
 
 class Restore(_Edit):

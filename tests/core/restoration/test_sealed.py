@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -91,3 +92,42 @@ def test_restoring_is_an_edit_like_any_other() -> None:
     old = plan.model_dump(mode="json")
     del old["restoration"]
     assert Plan.model_validate(old).restoration.at_rest
+
+
+@pytest.mark.parametrize("gaps", ["silence", "room tone"])
+def test_what_lies_between_tracks_is_made_silent_or_the_sides_own_tone(take: Path, tmp_path: Path, gaps: Any) -> None:
+    order = restored_order(take, Restoration(clicks=Clicks(amount=30)))
+    side = order.sides[0]
+    plan = side.plan.model_copy(update={"gaps": gaps})
+    order = order.model_copy(update={"sides": (side.model_copy(update={"plan": plan}),)})
+    album = seal_album(order, tmp_path)
+    second = next(track for track in album.tracks if track.end_sample == 350_000)
+    assert second.gap_sample == 340_000
+    data = soundfile.read(str(tmp_path / second.file), always_2d=True)[0]
+    gap = data[140_000 + 500 : 150_000 - 500]
+    if gaps == "silence":
+        assert not np.any(gap)
+    else:
+        quiet = soundfile.read(str(take), always_2d=True)[0]
+        loud = [quiet[at : at + 11_025].std() for at in range(0, len(quiet) - 11_025, 11_025)]
+        assert 0.5 * min(loud) < gap.std() < 2 * np.median(loud)
+    assert f"{'digital silence' if gaps == 'silence' else 'room tone'}" in (tmp_path / LOG_NAME).read_text()
+    assert verify(tmp_path).sound
+
+
+def test_sides_of_one_album_may_have_one_gain(take: Path, tmp_path: Path) -> None:
+    level = Level(to_peak_dbtp=-1.0, per="album")
+    order = restored_order(take, Restoration(level=level))
+    loud = order.sides[0]
+    soft_path = tmp_path / "soft.wav"
+    data, rate = soundfile.read(str(take), always_2d=True)
+    soundfile.write(str(soft_path), data / 4, rate, subtype="PCM_16")
+    count = len(loud.descriptions)
+    later = tuple(one.model_copy(update={"number": one.number + count}) for one in loud.descriptions)
+    soft = loud.model_copy(update={"name": "Side B", "take_path": str(soft_path), "descriptions": later})
+    (tmp_path / "sealed").mkdir()
+    album = seal_album(order.model_copy(update={"sides": (loud, soft)}), tmp_path / "sealed")
+    heights = [np.abs(soundfile.read(str(tmp_path / "sealed" / one.file))[0]).max() for one in album.tracks]
+    half = len(heights) // 2
+    assert max(heights[half:]) == pytest.approx(max(heights[:half]) / 4, rel=0.01), "one stays softer than the other"
+    assert (tmp_path / "sealed" / LOG_NAME).read_text().count("as of all sides together") == 2

@@ -182,8 +182,9 @@ class Restoration(_Step):
         parts += [f"{len(self.by_hand)} by hand"] if self.by_hand else []
         named = [
             ("overs", self.declip), ("thumps", self.thumps), ("dropouts", self.dropouts),
-            ("channels", not self.channels.at_rest), ("hum", self.hum), ("hiss", self.hiss), ("curve", self.recurve), ("rumble", self.rumble),
-            ("equaliser", self.equaliser), ("speed", self.speed_ratio != 1.0), ("level", self.level),
+            ("channels", not self.channels.at_rest), ("hum", self.hum), ("hiss", self.hiss), ("curve", self.recurve),
+            ("rumble", self.rumble), ("equaliser", self.equaliser), ("speed", self.speed_ratio != 1.0),
+            ("level", self.level),
         ]  # fmt: skip
         parts += [name for name, is_so in named if is_so]
         return ", ".join(parts) or "as it was recorded"

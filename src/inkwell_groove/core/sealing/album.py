@@ -128,7 +128,7 @@ def _plan_work(order: SealOrder, notes: list[str]) -> list[_Work]:
     cut = [side for side in order.sides if side.plan.tracks]
     for side, ready in zip(cut, levelled_together([for_sealing(side) for side in cut]), strict=True):
         with FileReader(Path(side.take_path), name=side.take_name) as reader:
-            word = word_length(ready.prepared.restored(reader))
+            word = word_length(ready.sound(reader))
         if note := word.note(side.name):
             notes.append(note)
         for index, description in enumerate(side.descriptions):
@@ -148,12 +148,12 @@ def _make_track(
     path = folder / work.file
     fields = _track_fields(order, work.description, total)
     with FileReader(Path(work.side.take_path), name=work.side.take_name) as take:
-        reader = work.ready.prepared.restored(take)
+        reader = work.ready.sound(take)
         first, last = place(start), min(place(end), reader.format.samples)
         write_track(reader, first, last, work.word, path, fades=fades)
         tagging.write_tags(path, fields, cover=cover, facts=order.cover.facts if order.cover else None)
         synced = syncing.submit(_sync, path)  # the disk writes while the proof reads from memory
-        md5, compared = prove_track(path, work.ready.prepared.restored(take), first, last, work.word, fades=fades)
+        md5, compared = prove_track(path, work.ready.sound(take), first, last, work.word, fades=fades)
         rate_hz = reader.format.rate_hz
     _prove_tags(path, fields, cover)
     synced.result()

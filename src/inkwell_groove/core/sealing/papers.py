@@ -123,7 +123,12 @@ def sealing_log(
     return "\n".join(lines)
 
 
-_GAPS = {"kept": "kept at the end of the track before", "left out": "left out"}
+_GAPS = {
+    "kept": "kept at the end of the track before",
+    "left out": "left out",
+    "silence": "digital silence in their place, at the end of the track before",
+    "room tone": "the side's own room tone in their place, at the end of the track before",
+}
 
 
 def _or_not_stated(separator: str, *parts: str) -> str:

@@ -8,13 +8,18 @@ from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
+import numpy as np
+import numpy.typing as npt
+
 from inkwell_groove.core.restoration.harm import Harm
 from inkwell_groove.core.restoration.learnt import Learnt
 from inkwell_groove.core.restoration.levelling import gain_for
 from inkwell_groove.core.restoration.preparing import Prepared, prepare
 from inkwell_groove.core.restoration.scan import Scan
 from inkwell_groove.core.restoration.steps import Level, Restoration
+from inkwell_groove.core.sealing.gaps import Gapped, room_tone
 from inkwell_groove.core.sealing.order import SideOrder
+from inkwell_groove.core.sound import SoundReader
 from inkwell_groove.core.soundfiles import FileReader
 
 
@@ -23,20 +28,39 @@ class ForSealing(NamedTuple):
 
     prepared: Prepared
     said: tuple[str, ...] = ()
+    gaps: tuple[tuple[int, int], ...] = ()
+    tone: npt.NDArray[np.float64] | None = None
+
+    def sound(self, take: SoundReader) -> SoundReader:
+        """What tracks are cut from: the take restored, with what the plan puts between the tracks."""
+        restored = self.prepared.restored(take)
+        return Gapped(restored, self.gaps, self.tone) if self.gaps else restored
 
 
 def for_sealing(side: SideOrder) -> ForSealing:
     """Scans and hears a side as far as its plan's steps need it. Nothing is read where it has none."""
     asked = side.plan.restoration
     if asked.at_rest:
-        return ForSealing(Prepared(asked))
+        return _with_gaps(ForSealing(Prepared(asked)), side)
     with FileReader(Path(side.take_path), name=side.take_name) as take:
         found = Scan.load(Path(side.scan_path)) if side.scan_path else None
         learnt = Learnt.load(Path(side.learnt_path)) if side.learnt_path else None
         prepared = prepare(take, asked, found=found, learnt=learnt)
         harm = prepared.harm(take)
     kinds = Counter(one.kind for one in prepared.listed() if one.kind not in ("dropout", "thump"))
-    return ForSealing(prepared, tuple(_in_words(asked, kinds, prepared.learnt, harm)))
+    return _with_gaps(ForSealing(prepared, tuple(_in_words(asked, kinds, prepared.learnt, harm))), side)
+
+
+def _with_gaps(ready: ForSealing, side: SideOrder) -> ForSealing:
+    if side.plan.gaps not in ("silence", "room tone"):
+        return ready
+    place = ready.prepared.place
+    gaps = tuple((place(start), place(end)) for start, end in side.plan.between())
+    tone = None
+    if side.plan.gaps == "room tone" and gaps:
+        with FileReader(Path(side.take_path), name=side.take_name) as take:
+            tone = room_tone(ready.prepared.restored(take), max(end - start for start, end in gaps))
+    return ready._replace(gaps=gaps, tone=tone)
 
 
 def levelled_together(sides: Sequence[ForSealing]) -> list[ForSealing]:
@@ -54,7 +78,7 @@ def levelled_together(sides: Sequence[ForSealing]) -> list[ForSealing]:
             learnt = replace(prepared.learnt, gain_db=gain_db)
             together = f"level changed by {gain_db:+.2f} dB, as of all sides together"
             said = tuple(together if line.startswith("level changed") else line for line in sides[k].said)
-            out[k] = ForSealing(replace(prepared, learnt=learnt), said)
+            out[k] = sides[k]._replace(prepared=replace(prepared, learnt=learnt), said=said)
     return out
 
 
