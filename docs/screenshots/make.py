@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sys
 from pathlib import Path
 
@@ -21,6 +22,9 @@ VIEWS = {
 }
 
 
+REPAIR_VIEWS = {"repair": "damage", "sound": "sound", "changed": "changed"}
+
+
 def main(address: str, folder: Path, only: list[str]) -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
@@ -30,6 +34,9 @@ def main(address: str, folder: Path, only: list[str]) -> None:
         for name, path in VIEWS.items():
             if not only or name in only:
                 shoot(page, address + path, folder / f"{name}.png", choose=name == "tracks")
+        for name, view in REPAIR_VIEWS.items():
+            if not only or name in only:
+                repair(page, address, view, folder / f"{name}.png")
         if not only or "transfer" in only:
             record(page, address, folder / "transfer.png")
         if not only or "lamplight" in only:
@@ -45,6 +52,31 @@ def shoot(page: Page, url: str, target: Path, *, choose: bool) -> None:
         for _ in range(4):
             page.keyboard.press(".")
         page.wait_for_timeout(600)
+    page.screenshot(path=target)
+
+
+def repair(page: Page, address: str, view: str, target: Path) -> None:
+    """WH-0012's first side, scanned and mended as it proposes, hum and rumble taken out."""
+    page.goto(f"{address}/dockets/1/repair", wait_until="load")
+    page.wait_for_timeout(1_500)
+    if page.get_by_role("button", name="Scan for damage").count():
+        page.get_by_role("button", name="Scan for damage").click()
+        page.get_by_role("button", name=re.compile("Mend with")).click(timeout=120_000)
+        page.get_by_role("button", name="Sound", exact=True).click()
+        page.get_by_label("Hum", exact=True).get_by_role("checkbox").check()
+        page.get_by_label("Rumble", exact=True).get_by_role("checkbox").first.check()
+        page.get_by_text("dBFS", exact=False).first.wait_for(timeout=120_000)
+    page.goto(f"{address}/dockets/1/repair?view={view}", wait_until="load")
+    page.wait_for_timeout(2_500)
+    if view == "damage":
+        page.get_by_label("Order", exact=True).select_option("largest first")
+        page.wait_for_timeout(700)
+        page.locator("tr[data-start]").nth(3).click()
+        page.get_by_label("Order", exact=True).select_option("by place")
+    if view == "changed" and page.get_by_role("button", name="Work it out").count():
+        page.get_by_role("button", name="Work it out").click()
+        page.get_by_text("Samples altered").wait_for(timeout=120_000)
+    page.wait_for_timeout(2_500)
     page.screenshot(path=target)
 
 

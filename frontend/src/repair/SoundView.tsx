@@ -18,7 +18,7 @@ import { Standing } from "./Standing";
 import { useLearning } from "./useLearning";
 import { useRepairing } from "./useRepairing";
 
-const SEEN_S = 60;
+const SEEN_S = 20;
 
 /** Hum, hiss, rumble, curve, equaliser, speed, channels, level: each step with what was heard of it, over the spectrum. */
 export function SoundView({ docket, side, take, plan: planView, title, source }: ViewProps) {
@@ -79,7 +79,10 @@ export function SoundView({ docket, side, take, plan: planView, title, source }:
       }
     >
       {trouble !== null && trouble !== undefined && <Trouble error={trouble} />}
-      <SpectrumPlot spectra={spectra.data ?? null} theme={theme} height={320} />
+      <div className="relative">
+        <SpectrumPlot spectra={spectra.data ?? null} theme={theme} height={320} />
+        {spectra.isFetching && <span className="quiet absolute left-10 top-2 text-[12px]" role="status">measuring</span>}
+      </div>
       <SoundSteps side={side} plan={repairing.plan} state={state} repairing={repairing} />
     </Desk>
   );
