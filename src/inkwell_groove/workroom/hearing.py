@@ -20,7 +20,8 @@ from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.listening import MAX_SAMPLES
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import side_label, side_row
-from inkwell_groove.workroom.views import ChannelsView, HarmView, HearingView, JobView, PlanVersionView, SpectraView
+from inkwell_groove.workroom.repair_views import ChannelsView, HarmView, HearingView, PlanVersionView, SpectraView
+from inkwell_groove.workroom.views import JobView
 
 if TYPE_CHECKING:
     from inkwell_groove.core.restoration.ear import Ear, ListenFor, Shared

@@ -21,7 +21,8 @@ from inkwell_groove.workroom.hearing import Hearing
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import side_label, side_row
-from inkwell_groove.workroom.views import JobView, RepairOrder, RepairState, RepairsView, RepairsWanted
+from inkwell_groove.workroom.repair_views import RepairOrder, RepairState, RepairsView, RepairsWanted
+from inkwell_groove.workroom.views import JobView
 
 if TYPE_CHECKING:
     from inkwell_groove.core.restoration.scan import Scan

@@ -19,7 +19,8 @@ from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import plan_of, side_label, side_row, sides_of
-from inkwell_groove.workroom.views import JobView, RestoredSideView, StartingPointView
+from inkwell_groove.workroom.repair_views import RestoredSideView, StartingPointView
+from inkwell_groove.workroom.views import JobView
 
 RESTORE = "restore"
 _SAID = "restored from "

@@ -12,16 +12,16 @@ from inkwell_groove.core.restoration.ear import ListenFor
 from inkwell_groove.web.dependencies import Room
 from inkwell_groove.web.routes.takes import BINARY, FOR_EVER
 from inkwell_groove.workroom.listening import MAX_SAMPLES
-from inkwell_groove.workroom.views import (
+from inkwell_groove.workroom.repair_views import (
     ChannelsView,
     HarmView,
     HearingView,
-    JobView,
     PlanVersionView,
     RepairsView,
     RepairsWanted,
     SpectraView,
 )
+from inkwell_groove.workroom.views import JobView
 
 router = APIRouter(tags=["repairs"])
 _NOT_KEPT = {"Cache-Control": "no-store"}

@@ -6,7 +6,8 @@ from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.web.dependencies import Room, Who
-from inkwell_groove.workroom.views import JobView, RestoredSideView, StartingPointView
+from inkwell_groove.workroom.repair_views import RestoredSideView, StartingPointView
+from inkwell_groove.workroom.views import JobView
 
 router = APIRouter(tags=["restoring"])
 
