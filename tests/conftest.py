@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, settings
 
+from inkwell_groove.demo.carriers import CARRIERS, write_carrier
 from launcher.database import Database
 from tests.live import Server, new_schema
 
@@ -41,3 +42,12 @@ def server(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Itera
 def shared_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """For recordings that many tests read and none changes."""
     return tmp_path_factory.mktemp("shared")
+
+
+@pytest.fixture(scope="session")
+def demo_carriers(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The carriers of the demo's simulated decks, with the truth about them: made once, since that takes 20 s."""
+    folder = tmp_path_factory.mktemp("demo carriers")
+    for script in CARRIERS:
+        write_carrier(script, folder)
+    return folder

@@ -10,7 +10,6 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page, expect
 
-from inkwell_groove.demo.carriers import CARRIERS, write_carrier
 from tests.browser.desk import Desk
 from tests.browser.test_tracks_stage import wait_for
 from tests.live import Server
@@ -20,16 +19,9 @@ PATIENCE_MS = 60_000
 
 
 @pytest.fixture(scope="module")
-def single(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("single")
-    write_carrier(CARRIERS[0], folder)
-    return folder
-
-
-@pytest.fixture(scope="module")
-def docket(server: Server, single: Path) -> Any:
+def docket(server: Server, demo_carriers: Path) -> Any:
     opened = server.open_docket("WH-0031")
-    server.upload(opened["id"], single / "WH-0031 A.flac")
+    server.upload(opened["id"], demo_carriers / "WH-0031 A.flac")
     server.wait_for_jobs()
     return server.get(f"/dockets/{opened['id']}")
 
@@ -47,7 +39,7 @@ def listed(page: Page) -> int:
 
 
 def test_a_side_is_scanned_mended_heard_and_sealed_and_the_log_tells_it(
-    page: Page, server: Server, docket: Any, single: Path
+    page: Page, server: Server, docket: Any, demo_carriers: Path
 ) -> None:
     desk = Desk(page, server).go(f"/dockets/{docket['id']}/repair")
     expect(page.get_by_role("heading", name="Repair", exact=True)).to_be_visible()
@@ -130,7 +122,7 @@ def test_a_side_is_scanned_mended_heard_and_sealed_and_the_log_tells_it(
     assert "hum: " in log
     assert "attacks touched" in log
     assert "compared with the take as restored: identical" in log
-    told = json.loads((single / "WH-0031.truth.json").read_text())[0]
+    told = json.loads((demo_carriers / "WH-0031.truth.json").read_text())[0]
     assert re.search(r"(\d+) scratch", log)
     assert int(re.search(r"(\d+) scratch", log)[1]) >= len(told["scratch"]) - 1  # type: ignore[index]
 

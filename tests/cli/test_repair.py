@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from tests.cli.inside import groove_inside
 from tests.cli.test_groove import groove
 from tests.core.restoration.scenes import RATE_HZ, clicked
 
@@ -50,18 +51,18 @@ def test_only_the_listed_stretches_differ(take: Path, tmp_path: Path) -> None:
 def test_cautious_mends_less_and_the_same_plan_gives_the_same_file(take: Path, tmp_path: Path) -> None:
     counts = {}
     for name, more in (("cautious", ["--cautious"]), ("most", ["--amount", "70"])):
-        done = groove("repair", take, tmp_path / f"{name}.wav", "--clicks-only", "--json", *more)
+        done = groove_inside("repair", take, tmp_path / f"{name}.wav", "--clicks-only", "--json", *more)
         report = json.loads(done.stdout)
         counts[name] = len(report["repairs"])
         (tmp_path / f"{name}.json").write_text(json.dumps({"restoration": report["steps"]}))
     assert counts["cautious"] <= counts["most"]
-    done = groove("repair", take, tmp_path / "again.wav", "--plan", tmp_path / "most.json")
+    done = groove_inside("repair", take, tmp_path / "again.wav", "--plan", tmp_path / "most.json")
     assert done.returncode == 0, done.stderr
     assert (tmp_path / "again.wav").read_bytes() == (tmp_path / "most.wav").read_bytes()
 
 
 def test_a_preset_does_more_than_mend(take: Path, tmp_path: Path) -> None:
-    done = groove("repair", take, tmp_path / "out.wav", "--preset", "LP-worn", "--json")
+    done = groove_inside("repair", take, tmp_path / "out.wav", "--preset", "LP-worn", "--json")
     assert done.returncode == 0, done.stderr
     steps = json.loads(done.stdout)["steps"]
     assert steps["rumble"]["below_hz"] == 30.0
@@ -91,7 +92,7 @@ def test_what_cannot_be_done_is_refused_in_words(take: Path, tmp_path: Path, arg
         "float": tmp_path / "float.wav", "missing": tmp_path / "missing",
     }  # fmt: skip
     before = take.read_bytes()
-    done = groove("repair", *(one.format(**places) for one in arguments))
+    done = groove_inside("repair", *(one.format(**places) for one in arguments))
     assert done.returncode == 1
     assert words in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1
@@ -104,7 +105,7 @@ def test_what_cannot_be_done_is_refused_in_words(take: Path, tmp_path: Path, arg
 def test_every_word_comes_back_as_itself(tmp_path: Path, subtype: str) -> None:
     sound = clicked().take.data[: 3 * RATE_HZ, :1] / 32768.0
     soundfile.write(str(tmp_path / "in.wav"), sound, RATE_HZ, subtype=subtype)
-    done = groove("repair", tmp_path / "in.wav", tmp_path / "out.wav", "--clicks-only", "--json")
+    done = groove_inside("repair", tmp_path / "in.wav", tmp_path / "out.wav", "--clicks-only", "--json")
     assert done.returncode == 0, done.stderr
     assert soundfile.info(str(tmp_path / "out.wav")).subtype == subtype
     before, after = (soundfile.read(str(tmp_path / name))[0] for name in ("in.wav", "out.wav"))

@@ -14,18 +14,13 @@ from inkwell_groove.core.measure.report import measure
 from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.transfer.block import Block
 from inkwell_groove.core.transfer.stopping import Ends, StopWatch
-from inkwell_groove.demo.carriers import CARRIERS, RATE_HZ, write_carrier
+from inkwell_groove.demo.carriers import RATE_HZ
 from inkwell_groove.devices.carriers import CarrierShelf
-
-SINGLE, SHELLAC, CASSETTE = CARRIERS
 
 
 @pytest.fixture(scope="module")
-def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    made = tmp_path_factory.mktemp("carriers")
-    for script in (SINGLE, CASSETTE):
-        write_carrier(script, made)
-    return made
+def folder(demo_carriers: Path) -> Path:
+    return demo_carriers
 
 
 def truth(folder: Path, shelfmark: str) -> Any:
@@ -38,7 +33,7 @@ def sound(folder: Path, name: str) -> np.ndarray:
 
 def test_the_decks_know_them(folder: Path) -> None:
     shelf = CarrierShelf(folder)
-    single, cassette = shelf.all()
+    single, _, cassette = shelf.all()
     assert (single.kind, single.played_at, [side.letter for side in single.sides]) == ("record", "45", ["A", "B"])
     assert (cassette.kind, len(cassette.sides)) == ("cassette", 1)
     assert shelf.sound(single.sides[0]).is_file()
@@ -80,13 +75,12 @@ def test_the_cassette_leans_hisses_and_drops_out(folder: Path) -> None:
     assert inside < 0.3 * audio[at - 24_000 : at].std()
 
 
-def test_the_shellac_plays_slow_and_crackles(tmp_path: Path) -> None:
-    write_carrier(SHELLAC, tmp_path)
-    sides = truth(tmp_path, "WH-0044")
+def test_the_shellac_plays_slow_and_crackles(folder: Path) -> None:
+    sides = truth(folder, "WH-0044")
     assert sides[0]["speed_ratio"] == pytest.approx(45 / 78.26)
     (track,) = sides[0]["tracks"]
     assert track["end_sample"] - track["start_sample"] == pytest.approx(30 * 78.26 / 45 * RATE_HZ, abs=2)
-    audio = sound(tmp_path, "WH-0044 A.flac")
+    audio = sound(folder, "WH-0044 A.flac")
     groove = audio[: track["start_sample"]]
     assert np.abs(groove).max() > 10 * groove.std()  # crackle, not hiss
     assert np.corrcoef(audio[:, 0], audio[:, 1])[0, 1] > 0.5  # cut in mono

@@ -18,27 +18,19 @@ from inkwell_groove.core.restoration.steps import Channels, Clicks, Recurve, Res
 from inkwell_groove.core.restoration.stream import Source
 from inkwell_groove.core.sound import to_float
 from inkwell_groove.core.soundfiles import FileReader
-from inkwell_groove.demo.carriers import CARRIERS, RATE_HZ, write_carrier
+from inkwell_groove.demo.carriers import CARRIERS, RATE_HZ
 from inkwell_groove.demo.tunes import play
 
 NEAR = 64
 
 
-@pytest.fixture(scope="module")
-def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    made = tmp_path_factory.mktemp("carriers")
-    for script in CARRIERS:
-        write_carrier(script, made)
-    return made
+def truth(demo_carriers: Path, shelfmark: str) -> Any:
+    return json.loads((demo_carriers / f"{shelfmark}.truth.json").read_text())[0]
 
 
-def truth(folder: Path, shelfmark: str) -> Any:
-    return json.loads((folder / f"{shelfmark}.truth.json").read_text())[0]
-
-
-def test_the_single_loses_its_scratch_and_keeps_its_hi_hats(folder: Path) -> None:
-    told = truth(folder, "WH-0031")
-    with FileReader(folder / "WH-0031 A.flac") as take:
+def test_the_single_loses_its_scratch_and_keeps_its_hi_hats(demo_carriers: Path) -> None:
+    told = truth(demo_carriers, "WH-0031")
+    with FileReader(demo_carriers / "WH-0031 A.flac") as take:
         found = scan(take)
         amount = propose(found).amount
         listed = prepare(take, Restoration(clicks=Clicks(amount=amount)), found=found).listed()
@@ -59,10 +51,10 @@ def test_the_single_loses_its_scratch_and_keeps_its_hi_hats(folder: Path) -> Non
     assert sum(mended(at) for at in loud) >= 0.7 * len(loud)
 
 
-def test_the_cassette_is_set_upright_and_its_hole_is_raised(folder: Path) -> None:
-    told = truth(folder, "WH-0057")
+def test_the_cassette_is_set_upright_and_its_hole_is_raised(demo_carriers: Path) -> None:
+    told = truth(demo_carriers, "WH-0057")
     (hole,) = told["dropouts"]
-    with FileReader(folder / "WH-0057 A.flac") as take:
+    with FileReader(demo_carriers / "WH-0057 A.flac") as take:
         lag = delay_us(Source(take))
         assert lag == pytest.approx(told["azimuth_us"], abs=0.5)
         asked = Restoration(dropouts=True, channels=Channels(delay_right_us=-(lag or 0.0)))
@@ -81,11 +73,11 @@ def test_the_cassette_is_set_upright_and_its_hole_is_raised(folder: Path) -> Non
     assert 0.5 * around.std() < after.std() < 2 * around.std()
 
 
-def test_the_shellac_sounds_as_it_was_played_in_the_studio(folder: Path) -> None:
-    told, script = truth(folder, "WH-0044"), CARRIERS[1]
+def test_the_shellac_sounds_as_it_was_played_in_the_studio(demo_carriers: Path) -> None:
+    told, script = truth(demo_carriers, "WH-0044"), CARRIERS[1]
     recurve = Recurve(played_with=CURVES["microgroove"], cut_with=CURVES[told["cut_with"]])
     asked = Restoration(recurve=recurve, speed_ratio=1 / told["speed_ratio"])
-    with FileReader(folder / "WH-0044 A.flac") as take:
+    with FileReader(demo_carriers / "WH-0044 A.flac") as take:
         restored = prepare(take, asked).restored(take)
         at = round(told["tracks"][0]["start_sample"] * told["speed_ratio"])
         sound = to_float(restored.read(at, 30 * RATE_HZ), take.format.full_scale)
