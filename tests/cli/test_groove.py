@@ -12,6 +12,7 @@ from inkwell_groove.core.sealing.render import WordLength
 from inkwell_groove.core.sealing.tracks import write_track
 from inkwell_groove.core.soundfiles import FileReader
 from launcher.places import ROOT
+from tests.cli.inside import groove_inside
 from tests.sounds import noise, record_side, write
 
 # A report's fields are a contract: added to, never renamed.
@@ -53,21 +54,21 @@ def test_tracks_reports_starts_and_ends_in_seconds(side: tuple[Path, list[tuple[
 
 
 def test_tracks_takes_durations_with_unknown_ones(side: tuple[Path, list[tuple[int, int]]]) -> None:
-    report = json.loads(groove("tracks", side[0], "--durations", "12.24,,11.22", "--json").stdout)
+    report = json.loads(groove_inside("tracks", side[0], "--durations", "12.24,,11.22", "--json").stdout)
     assert [track["listed"] for track in report["tracks"]] == [0, 1, 2]
     assert report["speed_ratio"] is None  # two tracks of twelve seconds tell no speed to a thousandth
-    assert groove("tracks", side[0], "--count", "3").stdout.count("%") == 3
+    assert groove_inside("tracks", side[0], "--count", "3").stdout.count("%") == 3
 
 
 def test_verify_says_of_each_file_whether_it_is_sound(tmp_path: Path) -> None:
     with FileReader(write(tmp_path / "take.wav", noise(50_000))) as reader:
         write_track(reader, 0, 50_000, WordLength(bits=24), tmp_path / "good.flac")
     (tmp_path / "take.wav").unlink()
-    assert groove("verify", tmp_path).returncode == 0
+    assert groove_inside("verify", tmp_path).returncode == 0
     content = bytearray((tmp_path / "good.flac").read_bytes())
     content[len(content) // 2] ^= 0xFF
     (tmp_path / "bad.flac").write_bytes(content)
-    done = groove("verify", tmp_path, "--json")
+    done = groove_inside("verify", tmp_path, "--json")
     assert done.returncode == 1
     assert {file["file"]: file["verdict"] for file in json.loads(done.stdout)["files"]} == {
         "good.flac": "sound",
@@ -80,16 +81,16 @@ def test_verify_says_of_each_file_whether_it_is_sound(tmp_path: Path) -> None:
 def test_cue_check_lists_every_fault_with_its_line(tmp_path: Path) -> None:
     sheet = tmp_path / "x.cue"
     sheet.write_text('FILE "a.flac" WAVE\n  TRACK 01 AUDIO\n    INDEX 01 00:00:00\n')
-    assert groove("cue", "check", sheet).returncode == 0
+    assert groove_inside("cue", "check", sheet).returncode == 0
     sheet.write_text('FILE "a.flac" WAVE\n  TRACK 02 AUDIO\n    INDEX 01 00:00:99\n')
-    done = groove("cue", "check", sheet, "--json")
+    done = groove_inside("cue", "check", sheet, "--json")
     assert done.returncode == 1
     assert [fault["line"] for fault in json.loads(done.stdout)["faults"]] == [3, 0]
 
 
 @pytest.mark.parametrize("command", [["measure"], ["tracks"], ["verify"], ["cue", "check"]])
 def test_what_is_not_there_is_one_line_and_status_1(command: list[str]) -> None:
-    done = groove(*command, "/nowhere/x.wav")
+    done = groove_inside(*command, "/nowhere/x.wav")
     assert done.returncode == 1
     assert done.stderr.startswith("groove: ")
     assert done.stderr.count("\n") == 1
@@ -99,10 +100,10 @@ def test_what_is_not_there_is_one_line_and_status_1(command: list[str]) -> None:
     "arguments", [["measure"], ["measure", "--loud", "x"], ["tracks", "x.wav", "--count", "many"], ["shout"]]
 )
 def test_wrong_usage_is_status_2(arguments: list[str]) -> None:
-    assert groove(*arguments).returncode == 2
+    assert groove_inside(*arguments).returncode == 2
 
 
 def test_durations_that_are_none_are_refused(side: tuple[Path, list[tuple[int, int]]]) -> None:
-    done = groove("tracks", side[0], "--durations", "3:12,4:10")
+    done = groove_inside("tracks", side[0], "--durations", "3:12,4:10")
     assert done.returncode == 1
     assert "is not a list of seconds" in done.stderr
