@@ -132,9 +132,7 @@ class Player {
       () => {
         if (this.coming !== next) return next.stop();
         this.coming = null;
-        const before = this.reel;
-        next.start(before);
-        before?.stop();
+        next.start(this.reel);
         this.reel = next;
       },
       (cause: unknown) => this.coming === next && this.ended(next, String((cause as Error).message)),

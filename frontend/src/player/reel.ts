@@ -63,7 +63,7 @@ export class Reel {
     this.next = pieceAfter(this.spans, piece, buffer?.length ?? 0, this.sound.ratio, this.pieceSamples(), this.loop);
   }
 
-  /** Begins to sound a moment from now, at its beginning or, taking over, where the other then is. */
+  /** Begins to sound a moment from now, at its beginning or, taking over, where the other then is, which it stops. */
   start(over: Reel | null): void {
     const when = this.context.currentTime + LEAD_S;
     const level = 10 ** (this.sound.gainDb / 20);
@@ -78,6 +78,7 @@ export class Reel {
       this.lay({ ...piece, first: piece.first + skip, count: piece.count - skip }, buffer, skip);
       this.first = null;
     }
+    over?.stop(when);
     this.timer = setInterval(() => this.pump(), PUMP_MS);
     this.pump();
   }
@@ -87,8 +88,8 @@ export class Reel {
     this.abort.abort();
     if (this.timer) clearInterval(this.timer);
     const level = 10 ** (this.sound.gainDb / 20);
-    this.gain.gain.cancelScheduledValues(0);
-    this.gain.gain.setValueAtTime(level, when);
+    this.gain.gain.cancelScheduledValues(this.context.currentTime);
+    if (this.laid.length > 0) this.gain.gain.setValueAtTime(level, when);
     this.gain.gain.linearRampToValueAtTime(0, when + FADE_S);
     for (const { node } of this.laid) node.stop(when + FADE_S);
     setTimeout(() => this.gain.disconnect(), 1000 * (when - this.context.currentTime + FADE_S) + 200);
