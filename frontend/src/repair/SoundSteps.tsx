@@ -1,5 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Plus, X } from "lucide-react";
+import { useState } from "react";
 
 import { answer, api, type HearingState, type Plan, type Restoration, type Side } from "../api/client";
 import { curvesQuery } from "../api/queries";
@@ -36,7 +37,8 @@ export function SoundSteps({ side, plan, state, repairing }: Props) {
   const { data: curves = [] } = useQuery(curvesQuery);
   const curve = (name: string) => curves.find((one) => one.name === name) ?? { name: "flat" };
   const curveOptions = curves.map((one) => [one.name, one.name] as const);
-  const known = plan.found?.speed_ratio ?? null;
+  // What was found is how fast the carrier ran; what is asked for is what brings it to its true speed.
+  const known = plan.found?.speed_ratio ? 1 / plan.found.speed_ratio : null;
   return (
     <div className="grid grid-cols-2 content-start gap-x-4 text-[13px]">
       <div>
@@ -59,7 +61,7 @@ export function SoundSteps({ side, plan, state, repairing }: Props) {
         </StepBox>
         <StepBox
           title="Hiss"
-          told={hiss && state?.noise_from_sample != null ? `print from ${(state.noise_from_sample / plan_rate(side)).toFixed(1)} s` : "steady noise, from where it is quietest"}
+          told={hiss && state?.noise_from_sample != null ? `print from ${(state.noise_from_sample / rateOf(side)).toFixed(1)} s` : "steady noise, from where it is quietest"}
           on={!!hiss}
           onToggle={(on) => restore({ hiss: on ? { reduction_db: 9 } : null }, on ? "hiss reduced" : "hiss left")}
         >
@@ -99,6 +101,7 @@ export function SoundSteps({ side, plan, state, repairing }: Props) {
             options={[["", "a known case"], ...(known ? [[String(known), `as the tracks say, ×${known.toFixed(4)}`] as const] : []), ...SPEEDS.map(([name, value]) => [String(value), name] as const)]}
             onSave={(value) => value && restore({ speed_ratio: Number(value) }, `speed times ${Number(value).toFixed(4)}`)}
           />
+          <ByPitch ratio={ratio} onSave={(speed_ratio) => restore({ speed_ratio }, "speed by its pitch")} />
         </StepBox>
         <LevelStep level={level ?? null} gainDb={state?.gain_db ?? null} repairing={repairing} />
       </div>
@@ -106,7 +109,22 @@ export function SoundSteps({ side, plan, state, repairing }: Props) {
   );
 }
 
-const plan_rate = (side: Side): number => side.takes.find((one) => one.id === side.chosen_take_id)?.format.rate_hz ?? 44_100;
+/** The speed by a tone that is heard at one pitch and belongs at another. */
+function ByPitch({ ratio, onSave }: { ratio: number; onSave: (ratio: number) => void }) {
+  const [heard, setHeard] = useState(440);
+  const [belongs, setBelongs] = useState(440);
+  // What is heard is heard at the speed that is set already.
+  const wanted = (ratio * belongs) / heard;
+  return (
+    <span className="flex flex-wrap items-center gap-x-3">
+      <Figure label="A tone is heard at" value={heard} unit="Hz" min={16} max={8000} onSave={setHeard} />
+      <Figure label="It belongs at" shows="and belongs at" value={belongs} unit="Hz" min={16} max={8000} onSave={setBelongs} />
+      <button type="button" className="press !px-1.5 !py-0" disabled={heard === belongs || wanted < 0.2 || wanted > 5} onClick={() => onSave(Number(wanted.toFixed(7)))}>Bring it there</button>
+    </span>
+  );
+}
+
+const rateOf = (side: Side): number => side.takes.find((one) => one.id === side.chosen_take_id)?.format.rate_hz ?? 44_100;
 
 function ChannelSteps({ side, channels, repairing }: { side: Side; channels: Required<Channels>; repairing: Repairing }) {
   const measure = useMutation({ mutationFn: () => answer(api.GET("/api/sides/{side_id}/channels", { params: { path: { side_id: side.id } } })) });
