@@ -245,7 +245,7 @@ class Hearing(Part):
     def _lacks(self, asked: Asked) -> str | None:
         from inkwell_groove.core.restoration.learnt import to_learn
 
-        if asked.restoration.clicks is not None and not self._media.derived(asked.sha256, SCAN_NAME).exists():
+        if asked.restoration.clicks is not None and not self._is_scanned(asked):
             return "scan"
         return "hearing" if to_learn(asked.restoration) and not self._learnt(asked)[1] else None
 
@@ -284,6 +284,12 @@ class Hearing(Part):
             while len(self._scans) > _KEPT_TAKES:
                 self._scans.popitem(last=False)
         return found
+
+    def _is_scanned(self, asked: Asked) -> bool:
+        try:
+            return len(self.scan_of(asked)) >= 0
+        except Conflict:
+            return False  # never, or by a version that found otherwise
 
     def prepared(self, asked: Asked, found: Scan) -> Prepared:
         """As far as it was heard: without what was not learnt yet."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -193,3 +194,19 @@ def test_a_stretch_mended_by_hand_is_altered_and_nothing_else(how: str) -> None:
             assert np.abs(middle.astype(int) - take.data[20_050:20_150, 1]).max() <= 2
         case _:
             assert not np.array_equal(middle, take.data[20_050:20_150, 0])
+
+
+@pytest.mark.parametrize("factor", [2, 4])
+def test_at_high_rates_the_same_clicks_are_found_where_they_are(factor: int) -> None:
+    scene, rate_hz = clicked(), factor * RATE_HZ
+    hurt, clean = (soxr.resample(one / 32768, RATE_HZ, rate_hz) for one in (scene.take.data, scene.clean))
+    take = Taken(hurt, rate_hz, word="s24")
+    found = scan(take)
+    assert (found.rate_hz, found.samples) == (rate_hz, len(hurt))
+    made = choice(found, Clicks(amount=30))
+    starts = np.array([one.start for one in made.repairs()])
+    near = [np.any(np.abs(starts - start * factor) < 0.001 * rate_hz) for start, _, _ in scene.clicks]
+    assert sum(near) >= 0.9 * len(near)
+    if factor == 2:
+        mended = Mended(take, made.repairs()).read(0, len(hurt)) / 2**31
+        assert 10 * np.log10(((hurt - clean) ** 2).sum() / ((mended - clean) ** 2).sum()) > 8.0
