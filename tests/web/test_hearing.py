@@ -100,6 +100,23 @@ def test_a_refused_repair_is_heard_at_once_and_one_by_hand_too(server: Server, d
     assert names[:2] == ["mended by hand: silence", "1 repair refused"]
 
 
+def test_a_stretch_is_refused_whatever_the_amount(server: Server, docket_id: int) -> None:
+    side_id, version = restored(server, docket_id, {"clicks": {"amount": 40}})
+    stretch = {"from_sample": 2 * RATE_HZ, "to_sample": 6 * RATE_HZ}
+    before = server.get(f"/sides/{side_id}/repairs", **stretch, count=0)["total"]
+    assert before > 5
+    verdict = {"start": 2 * RATE_HZ, "end": 6 * RATE_HZ, "mend": False}
+    edit = {"op": "judge", "verdicts": [verdict]}
+    now = server.post(f"/sides/{side_id}/plan/edits", {"based_on": version, "edit": edit})
+    for amount in (40, 100):
+        inside = server.get(f"/sides/{side_id}/repairs", **stretch, states=["mended", "accepted"], amount=amount)
+        assert inside["total"] == 0
+    assert server.get(f"/sides/{side_id}/repairs", **stretch, states="refused")["total"] >= before
+    edit = {"op": "judge", "forget": [[2 * RATE_HZ, 6 * RATE_HZ]]}
+    server.post(f"/sides/{side_id}/plan/edits", {"based_on": now["version"], "edit": edit})
+    assert server.get(f"/sides/{side_id}/repairs", **stretch, count=0)["total"] == before
+
+
 def test_what_must_hear_the_whole_side_is_heard_in_a_job_and_kept(server: Server, docket_id: int) -> None:
     side_id, version = restored(server, docket_id, {"level": {"to_peak_dbtp": -12.0}, "speed_ratio": 1.25})
     state = server.get(f"/sides/{side_id}/hearing")

@@ -4,23 +4,18 @@ from __future__ import annotations
 
 import asyncio
 import hashlib
-import io
 import threading
 from collections.abc import AsyncIterator
 from itertools import pairwise
 from pathlib import Path
 
-import numpy as np
 import pytest
-import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.peaks import PeakFile, build
-from inkwell_groove.core.probe import probe
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.listening import WavStretch
 from inkwell_groove.workroom.receiving import Receiving
 from tests.sounds import noise, write
 
@@ -121,27 +116,3 @@ def test_a_byte_too_many_is_refused_and_none_of_its_piece_is_written(tmp_path: P
     with pytest.raises(Refused, match="more than the 10 bytes"):
         asyncio.run(Receiving(path).append(pieces(bytes(11), []), 0, 10, "x.wav"))
     assert path.stat().st_size == 0
-
-
-@pytest.fixture(scope="module", params=["PCM_16", "PCM_24", "FLOAT"])
-def stretch(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> WavStretch:
-    path = tmp_path_factory.mktemp("stretch") / "take.wav"
-    write(path, noise(150_000, bits=16) / 2.0**31, subtype=request.param)
-    return WavStretch(path, "take.wav", probe(path), ((1_234, 60_000), (60_000, 140_000)))
-
-
-@settings(max_examples=60)
-@given(data=st.data())
-def test_any_range_of_a_wav_is_that_part_of_the_whole(stretch: WavStretch, data: st.DataObject) -> None:
-    whole = b"".join(stretch.bytes(0, stretch.size))
-    assert len(whole) == stretch.size
-    first = data.draw(st.integers(0, stretch.size - 1))
-    last = data.draw(st.integers(first + 1, stretch.size))
-    assert b"".join(stretch.bytes(first, last)) == whole[first:last]
-
-
-def test_a_stretch_is_a_wav_that_begins_at_its_sample(stretch: WavStretch) -> None:
-    heard, rate_hz = soundfile.read(io.BytesIO(b"".join(stretch.bytes(0, stretch.size))), always_2d=True)
-    take, _ = soundfile.read(str(stretch.path), always_2d=True)
-    assert rate_hz == 48_000
-    np.testing.assert_allclose(heard, take[1_234:140_000], atol=2.0**-23)

@@ -141,7 +141,7 @@ function Beginnings({ side, found, repairing, listed, listName, onJudgeListed }:
       {listed > 0 && (
         <p className="mt-2">
           All <span className="figure">{listed.toLocaleString("en-GB")}</span> {listName}:{" "}
-          <button type="button" className={link} onClick={() => onJudgeListed(true)}>accept</button>,{" "}
+          <button type="button" className={`${link} disabled:opacity-45`} disabled={listed > 5_000} title={listed > 5_000 ? "At most 5,000 at once: choose a stretch on the page" : undefined} onClick={() => onJudgeListed(true)}>accept</button>,{" "}
           <button type="button" className={link} onClick={() => onJudgeListed(false)}>refuse</button>
         </p>
       )}

@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 
@@ -41,6 +41,7 @@ const PAGE_SHARE = 0.34;
 const AROUND_S = 0.06;
 const HEARD_AROUND_S = 0.75;
 const MORE = 200;
+const MOST_ACCEPTED = 5_000;
 const STATES: Record<Filter["show"], RepairState[]> = {
   decided: ["mended", "accepted", "refused"],
   refused: ["refused"],
@@ -51,6 +52,7 @@ const STATES: Record<Filter["show"], RepairState[]> = {
 /** The damage of one side: page, loupe, the list of repairs, and the keys for all of it. */
 export function DamageView({ docket, side, take, plan: planView, title, source, loaded }: ViewProps) {
   const theme = useTheme();
+  const cache = useQueryClient();
   const hearing = useHearing();
   const [params, setParams] = useSearchParams();
   const { samples, rate_hz: rateHz, channels } = source.index;
@@ -148,9 +150,15 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
     if (picked.size === 0) step(1);
     setPicked(new Set());
   };
-  const judgeListed = (mend: boolean) => {
+  const judgeListed = async (mend: boolean) => {
+    if (mend) {
+      // Those that are listed and no others: all that the scan ever asked about would be far too much.
+      const all = await cache.fetchQuery(repairsQuery(side.id, planView.version, { ...wanted, count: MOST_ACCEPTED }));
+      return repairing.judge(all.repairs.filter((one) => !one.key).map((one) => verdictOf(one, true)));
+    }
+    // A stretch or a kind that is refused stays as it was, whatever another amount would find in it.
     const [start, end] = region ? [Math.round(region.from), Math.round(region.to)] : [0, samples];
-    repairing.judge([{ start, end, channel: null, mend, kind: (filter.kind || null) as Verdict["kind"] }]);
+    return repairing.judge([{ start, end, channel: null, mend, kind: (filter.kind || null) as Verdict["kind"] }]);
   };
   const forget = () => repairing.forget(meant.map((one) => [one.start, one.start + one.length]));
   const nudge = (ms: number) => {
@@ -206,7 +214,7 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
           handChannel={handChannel}
           onHear={() => chosen && hearAround(chosen)}
           onJudge={judge}
-          onJudgeListed={judgeListed}
+          onJudgeListed={(mend) => void judgeListed(mend)}
           onForget={forget}
           onHandChannel={setHandChannel}
           onSelect={setSelection}

@@ -38,7 +38,9 @@ class Choice:
 
         With `left_too` also what is not mended: what a person refused, and what may well be damage.
         """
-        shown = self.mended | (left_too & (self.said | (self.scan.odds > _WORTH_SHOWING)))
+        # Of a stretch that was refused altogether, what no amount would ever have mended is not worth a line.
+        refused = self.said & (self.scan.odds > choosing.threshold(100.0))
+        shown = self.mended | (left_too & (refused | (self.scan.odds > _WORTH_SHOWING)))
         return list(_listed(self, np.flatnonzero(shown)))
 
 
