@@ -1,0 +1,1 @@
+"""Compact discs: drives, readings, what they are worth together, and the take that is made of them."""
