@@ -1,0 +1,169 @@
+"""Pictures made fit: cropped, straightened, scaled down, written to a size. Never scaled up; originals are kept."""
+
+from __future__ import annotations
+
+import io
+import math
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+from PIL import Image, ImageOps
+from pydantic import BaseModel, ConfigDict, Field
+
+from inkwell_groove.core.artwork import examine
+from inkwell_groove.core.errors import Refused
+
+_QUALITIES = (92, 88, 84, 80, 75, 70, 64, 58, 50)
+_EDGE_SHARE = 0.35  # how far in a border is looked for
+_TURNS = np.arange(-5.0, 5.01, 0.25)
+
+
+class ArtRule(BaseModel):
+    """What a house wants of the pictures in its files: declared once, checked and carried out for all."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    embed: Literal["front", "all", "none"] = "front"
+    beside: bool = Field(default=True, description="The front lies beside the files as well.")
+    beside_name: str = Field(default="cover.jpg", pattern=r"^[A-Za-z0-9 ._-]{1,60}\.(jpg|png)$")
+    most_px: int = Field(default=1_400, ge=200, le=10_000)
+    most_kb: int = Field(default=500, ge=20, le=20_000)
+    square: Literal["as it is", "crop border"] = "as it is"
+
+
+class Crop(BaseModel):
+    """A part of a picture in pixels, turned first by `turn_degrees` (to the left, about its middle)."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    left: int = Field(ge=0)
+    top: int = Field(ge=0)
+    width: int = Field(ge=1)
+    height: int = Field(ge=1)
+    turn_degrees: float = Field(default=0.0, ge=-15, le=15)
+
+
+def fitted(data: bytes, *, most_px: int, most_kb: int, name: str = "picture") -> bytes:
+    """The picture as it may be embedded: itself where it fits, else scaled down (Lanczos) and written as JPEG.
+
+    Raises Refused for what is no picture, or cannot be made so small.
+    """
+    facts = examine(data, name=name)
+    if max(facts.width_px, facts.height_px) <= most_px and len(data) <= most_kb * 1000:
+        return data
+    with Image.open(io.BytesIO(data)) as opened:
+        image = _upright(opened)
+        icc = opened.info.get("icc_profile")
+        if max(image.size) > most_px:
+            image.thumbnail((most_px, most_px), Image.Resampling.LANCZOS, reducing_gap=3.0)
+        for quality in _QUALITIES:
+            out = io.BytesIO()
+            image.save(out, "JPEG", quality=quality, optimize=True, progressive=False, icc_profile=icc)
+            if out.tell() <= most_kb * 1000:
+                return out.getvalue()
+    raise Refused(
+        f"it does not go into {most_kb} kB at {most_px} pixels",
+        where=name,
+        remedy="Allow more kB or fewer pixels",
+    )
+
+
+def cropped(data: bytes, crop: Crop, *, name: str = "picture") -> bytes:
+    """A part of a picture, straightened; PNG stays PNG, all else becomes JPEG of high quality. Raises Refused."""
+    facts = examine(data, name=name)
+    if crop.left + crop.width > facts.width_px or crop.top + crop.height > facts.height_px:
+        raise Refused(
+            f"the part ends outside the picture of {facts.width_px} x {facts.height_px}", where=name,
+            remedy="Choose a part within it",
+        )  # fmt: skip
+    with Image.open(io.BytesIO(data)) as opened:
+        image = _upright(opened)
+        if crop.turn_degrees:
+            image = image.rotate(crop.turn_degrees, Image.Resampling.BICUBIC, fillcolor=_corner(image))
+        image = image.crop((crop.left, crop.top, crop.left + crop.width, crop.top + crop.height))
+        out = io.BytesIO()
+        if facts.mime == "image/png":
+            image.save(out, "PNG", optimize=True)
+        else:
+            image.save(out, "JPEG", quality=94, optimize=True, icc_profile=opened.info.get("icc_profile"))
+    return out.getvalue()
+
+
+def find_crop(data: bytes, *, square: bool = False, name: str = "picture") -> Crop:
+    """The sleeve within a scan: how far it is turned, and where its edges are.
+
+    The turn is the one at which rows and columns change most abruptly (a projection profile, Postl 1986); an edge is
+    where a row or column no longer looks like the scanner's lid. With `square` the shorter side decides.
+    """
+    examine(data, name=name)
+    with Image.open(io.BytesIO(data)) as opened:
+        image = _upright(opened)
+    small = image.convert("L")
+    small.thumbnail((400, 400), Image.Resampling.BILINEAR)
+    lid = _lid(np.asarray(small, dtype=np.float64))
+    turn = 0.0
+    if lid is not None:
+        turn = max(_TURNS, key=lambda one: _sharpness(small, float(one), lid))
+        if _sharpness(small, float(turn), lid) < 1.02 * _sharpness(small, 0.0, lid):
+            turn = 0.0
+    straight = image.rotate(float(turn), Image.Resampling.BICUBIC, fillcolor=_corner(image)) if turn else image
+    grey = np.asarray(straight.convert("L"), dtype=np.float64)
+    left, top, right, bottom = _edges(grey) if lid is not None else (0, 0, image.width, image.height)
+    if square:
+        side = min(right - left, bottom - top)
+        left, top = left + (right - left - side) // 2, top + (bottom - top - side) // 2
+        right, bottom = left + side, top + side
+    return Crop(left=left, top=top, width=right - left, height=bottom - top, turn_degrees=float(turn))
+
+
+def _upright(opened: Image.Image) -> Image.Image:
+    """As a camera's mark says it is to be held, in colours a JPEG holds; what is transparent becomes white."""
+    image = ImageOps.exif_transpose(opened) or opened
+    if image.mode in ("RGBA", "LA", "P"):
+        whole = image.convert("RGBA")
+        ground = Image.new("RGB", image.size, "white")
+        ground.paste(whole, mask=whole.getchannel("A"))
+        return ground
+    return image if image.mode in ("RGB", "L") else image.convert("RGB")
+
+
+def _corner(image: Image.Image) -> tuple[int, ...] | int:
+    value = image.getpixel((0, 0))
+    return value if isinstance(value, (tuple, int)) else 255
+
+
+def _lid(grey: npt.NDArray[np.float64]) -> float | None:
+    """How light the scanner's lid is; None where the corners do not agree, so that there is no border."""
+    size = max(2, min(grey.shape) // 50)
+    corners = [grey[:size, :size], grey[:size, -size:], grey[-size:, :size], grey[-size:, -size:]]
+    means = [float(one.mean()) for one in corners]
+    if max(means) - min(means) > 12 or max(float(one.std()) for one in corners) > 10:
+        return None
+    return float(np.mean(means))
+
+
+def _sharpness(small: Image.Image, turn: float, lid: float) -> float:
+    turned = small.rotate(turn, Image.Resampling.BILINEAR, fillcolor=round(lid)) if turn else small
+    other = (np.abs(np.asarray(turned, dtype=np.float64) - lid) > 16).astype(np.float64)
+    return float((np.diff(other.mean(axis=0)) ** 2).sum() + (np.diff(other.mean(axis=1)) ** 2).sum())
+
+
+def _edges(grey: npt.NDArray[np.float64]) -> tuple[int, int, int, int]:
+    rim = [grey[:2].ravel(), grey[-2:].ravel(), grey[:, :2].ravel(), grey[:, -2:].ravel()]
+    lid = float(np.median(np.concatenate(rim)))
+    other = np.abs(grey - lid) > 16
+    rows, columns = other.mean(axis=1) > 0.2, other.mean(axis=0) > 0.2
+    top, bottom = _run(rows)
+    left, right = _run(columns)
+    return left, top, right, bottom
+
+
+def _run(inside: npt.NDArray[np.bool_]) -> tuple[int, int]:
+    """Where it begins and ends; the whole length where the border would be too wide to be one."""
+    found = np.flatnonzero(inside)
+    if not len(found):
+        return 0, len(inside)
+    first, last = int(found[0]), int(found[-1]) + 1
+    limit = math.floor(_EDGE_SHARE * len(inside))
+    return first if first <= limit else 0, last if len(inside) - last <= limit else len(inside)

@@ -1,0 +1,39 @@
+"""Sound into files of every kind, as other programs would write them: no tags but the encoder's own."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import av
+import numpy as np
+import numpy.typing as npt
+import soundfile
+
+_PLAIN = {".flac": "FLAC", ".wav": "WAV", ".aiff": "AIFF"}
+_CODECS = {"mp3": "libmp3lame", "aac": "aac", "alac": "alac", "opus": "libopus"}
+
+
+def encode(path: Path, sound: npt.NDArray[np.float32], rate_hz: int, kind: str) -> Path:
+    """Writes (samples, 2) as flac, wav, aiff, vorbis, mp3, aac, alac or opus; 16 bit where it is lossless."""
+    if kind == "vorbis":
+        soundfile.write(str(path), sound, rate_hz, format="OGG", subtype="VORBIS")
+        return path
+    if kind not in _CODECS:
+        soundfile.write(str(path), sound, rate_hz, format=_PLAIN[f".{kind}"], subtype="PCM_16")
+        return path
+    codec = _CODECS[kind]
+    out_hz = 48_000 if kind == "opus" else rate_hz
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream(codec, rate=out_hz)
+        stream.layout = "stereo"
+        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound.T), format="fltp", layout="stereo")
+        frame.sample_rate = rate_hz
+        resampler = av.AudioResampler(
+            format=stream.format, layout="stereo", rate=out_hz, frame_size=stream.frame_size or 1_024
+        )
+        for piece in [*resampler.resample(frame), *resampler.resample(None)]:
+            for packet in stream.encode(piece):
+                container.mux(packet)
+        for packet in stream.encode(None):
+            container.mux(packet)
+    return path

@@ -1,0 +1,84 @@
+"""The journal of a step of work on many files: written and synced before a file is touched, read to take it back.
+
+Lines of JSON in one file, in the order of what was done. What a file loses stands in its line, in base 64, or in a file
+beside the journal where it is much.
+
+    {"kind": "will", "file": 7, "path": ..., "before": sha256, "undo": {...}}    about to be altered, or made (no undo)
+    {"kind": "did", "file": 7, "after": sha256, "audio": sha256}                 it was
+    {"kind": "move", "file": 7, "old": ..., "new": ...}                          about to be moved
+    {"kind": "moved"}                                                            all that stand above were
+"""
+
+from __future__ import annotations
+
+import base64
+import json
+import os
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+from inkwell_groove.core.files.undo import Undo
+from inkwell_groove.store.media import sync_file, sync_folder
+
+_IN_LINE = 1 << 15
+NAME = "journal.jsonl"
+
+
+class Journal:
+    """One step's journal, in a folder of its own."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._path = folder / NAME
+        folder.mkdir(parents=True, exist_ok=True)
+
+    def add(self, lines: Iterable[dict[str, Any]], *, sync: bool = True) -> None:
+        """Appends lines; with `sync` they are on the disk when this returns."""
+        text = "".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines)
+        new = not self._path.exists()
+        with self._path.open("ab") as file:
+            file.write(text.encode("utf-8", "surrogatepass"))
+            file.flush()
+            if sync:
+                os.fsync(file.fileno())
+        if new:
+            sync_folder(self._folder)
+
+    def lines(self) -> Iterator[dict[str, Any]]:
+        """All whole lines; one that was being written when the machine stopped is no line yet."""
+        if not self._path.exists():
+            return
+        with self._path.open("rb") as file:
+            for line in file:
+                if line.endswith(b"\n"):
+                    yield json.loads(line.decode("utf-8", "surrogatepass"))
+
+    def kept(self, undo: Undo, name: str) -> dict[str, Any]:
+        """An undo as a line has it; much of it goes into a file of that name first."""
+        ranges = []
+        for number, (offset, data) in enumerate(undo.ranges):
+            if len(data) > _IN_LINE:
+                blob = self._folder / f"{name}.{number}"
+                blob.write_bytes(data)
+                sync_file(blob)
+                ranges.append([offset, {"in": blob.name}])
+            else:
+                ranges.append([offset, base64.b64encode(data).decode("ascii")])
+        return {"in_place": undo.in_place, "size": undo.size, "ranges": ranges}
+
+    def undo(self, kept: dict[str, Any]) -> Undo:
+        """What `kept` wrote."""
+        return Undo(
+            kept["in_place"],
+            kept["size"],
+            tuple(
+                (
+                    offset,
+                    (self._folder / Path(data["in"]).name).read_bytes()
+                    if isinstance(data, dict)
+                    else base64.b64decode(data),
+                )
+                for offset, data in kept["ranges"]
+            ),
+        )

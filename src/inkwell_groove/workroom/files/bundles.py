@@ -1,0 +1,283 @@
+"""Bringing a folder of files in, from below a configured root or as a ZIP; and filing copies back."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import delete, func, insert, or_, select, update
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.description import clean_text
+from inkwell_groove.core.errors import Conflict, Missing, Refused
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.media import MediaStore, sha256_of, sync_file
+from inkwell_groove.store.models import Bundle, BundleFile, Job
+from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.files.folders import files_below, kind_of
+from inkwell_groove.workroom.files.orders import Result, read_lines
+from inkwell_groove.workroom.files.views import BundleView, FolderView
+from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.part import Part
+
+BRING_IN = "bring in"
+COMING, READY, FAILED = "coming in", "ready", "failed"
+_MOST_FOLDERS = 500
+_PENDING, _ALTERED = "with unwritten changes", "altered"  # counted beside the kinds
+_BESIDE = ("picture", "paper", "other")
+
+
+class Bundles(Part):
+    """Folders of files."""
+
+    def __init__(self, database: Database, media: MediaStore, events: Events, root: Path) -> None:
+        super().__init__(database, media, events)
+        self._root = root
+
+    def kind(self) -> JobKind:
+        return JobKind(BRING_IN, "inkwell_groove.workroom.jobs.files:bring_in", self._finish, self._fail)
+
+    def folders(self) -> list[FolderView]:
+        """What lies below the configured root and holds files, by name."""
+        if not self._root.is_dir():
+            return []
+        with self._database.begin() as session:
+            known = set(session.scalars(select(Bundle.origin)))
+        found = []
+        for place, folders, _ in os.walk(self._root):
+            folders[:] = sorted(one for one in folders if not one.startswith("."))
+            path = Path(place)
+            files = sum(len(inner) for _, _, inner in os.walk(path))
+            if path != self._root and files:
+                name = path.relative_to(self._root).as_posix()
+                found.append(FolderView(name=name, files=files, brought_in=str(path) in known))
+            if len(found) >= _MOST_FOLDERS:
+                break
+        return found
+
+    def bring_in(self, folder: str, *, in_place: bool, who: str) -> BundleView:
+        """Brings a folder below the root in. Raises Missing where it is not there, Conflict where it is in already."""
+        path = (self._root / folder).resolve()
+        if not path.is_relative_to(self._root.resolve()) or path == self._root.resolve() or not path.is_dir():
+            raise Missing(f"there is no folder '{folder}'", where=str(self._root), remedy="Choose one of the list")
+        return self._begin(path, path.name, origin=str(path), in_place=in_place, who=who)
+
+    def look_again(self, bundle_id: int) -> BundleView:
+        """Looks at the files of a folder that is edited in place: somebody else may have altered them.
+
+        Raises Conflict for a copy, which nobody else can have altered, or while it is coming in.
+        """
+        with self._database.begin() as session:
+            bundle = bundle_row(session, bundle_id)
+            if not bundle.in_place or bundle.state == COMING:
+                raise Conflict(
+                    "there is nothing to look at again", where=bundle.name, remedy="Only folders edited in place change"
+                )
+            if not Path(bundle.origin).is_dir():
+                raise Missing("the folder is gone", where=bundle.origin, remedy="Put it back, then look again")
+            bundle.state = COMING
+            self._ask(session, bundle, Path(bundle.origin))
+            view = _view(bundle, {})
+        self.jobs.wake()
+        return view
+
+    def bring_in_zip(self, file: Path, name: str, *, who: str) -> BundleView:
+        """Takes a received ZIP over and unpacks it into the store."""
+        name = clean_text(name.replace("\\", "/").rsplit("/", 1)[-1])[-200:] or "archive.zip"
+        return self._begin(file, name.removesuffix(".zip"), origin=name, in_place=False, who=who)
+
+    def _begin(self, source: Path, name: str, *, origin: str, in_place: bool, who: str) -> BundleView:
+        with self._database.begin() as session:
+            if (
+                in_place
+                and session.scalars(
+                    select(Bundle).where(Bundle.origin == origin, Bundle.in_place, Bundle.state != FAILED)
+                ).first()
+            ):
+                raise Conflict("this folder is edited in place already", where=name, remedy="Open it in the list")
+            bundle = Bundle(name=name, origin=origin, in_place=in_place, state=COMING, told={"told": []})
+            session.add(bundle)
+            session.flush()
+            self._ask(session, bundle, source)
+            ledger.record(session, who=who, action=f"files brought in: {name}", docket_id=None,
+                          after={"bundle_id": bundle.id, "origin": origin, "in_place": in_place})  # fmt: skip
+            view = _view(bundle, {})
+        self.jobs.wake()
+        return view
+
+    def _ask(self, session: Session, bundle: Bundle, source: Path) -> None:
+        arguments = {"media_root": str(self._media.root), "bundle_id": bundle.id, "source": str(source),
+                     "in_place": bundle.in_place}  # fmt: skip
+        self.jobs.ask(session, BRING_IN, docket_id=None, subject=bundle.name, arguments=arguments)
+
+    def all(self) -> list[BundleView]:
+        with self._database.begin() as session:
+            counts: dict[int, dict[str, int]] = {}
+            altered = or_(BundleFile.path != BundleFile.origin_path, BundleFile.sha256 != BundleFile.origin_sha256)
+            rows = session.execute(
+                select(
+                    BundleFile.bundle_id,
+                    BundleFile.kind,
+                    func.count(),
+                    func.sum(func.json_length(BundleFile.pending) > 0),
+                    func.sum(altered),
+                ).group_by(BundleFile.bundle_id, BundleFile.kind)
+            )
+            for bundle_id, kind, files, pending, changed in rows:
+                one = counts.setdefault(bundle_id, {})
+                one[kind] = files
+                if kind == "audio":
+                    one[_PENDING], one[_ALTERED] = int(pending or 0), int(changed or 0)
+            return [_view(one, counts.get(one.id, {})) for one in session.scalars(select(Bundle).order_by(Bundle.id))]
+
+    def file_back(self, bundle_id: int, *, who: str) -> BundleView:
+        """Puts what was altered of a copied bundle where it came from; what lay there is kept in the store.
+
+        Raises Conflict where something there is no longer what was brought in: nothing is filed then.
+        """
+        with self._database.begin() as session:
+            bundle = bundle_row(session, bundle_id)
+            origin = Path(bundle.origin)
+            if bundle.in_place or not origin.is_absolute() or not origin.is_dir():
+                raise Conflict(
+                    "these files have no folder to be filed back into", where=bundle.name,
+                    remedy="They are edited in place, or came as a ZIP: download them instead",
+                )  # fmt: skip
+            keep = self._media.root / "bundles" / f"{bundle_id}.before"
+            rows = session.scalars(select(BundleFile).where(BundleFile.bundle_id == bundle_id))
+            files = [one for one in rows if one.kind == "audio" and _was_altered(one)]
+            _file_back(self._media.bundle(bundle_id), origin, files, keep)
+            for one in files:
+                one.origin_path, one.origin_sha256 = one.path, one.sha256
+            ledger.record(session, who=who, action=f"{len(files)} files filed back: {bundle.name}", docket_id=None,
+                          after={"bundle_id": bundle_id, "files": [one.path for one in files][:1_000]})  # fmt: skip
+        return next(one for one in self.all() if one.id == bundle_id)
+
+    def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
+        bundle_id = int(job.arguments["bundle_id"])
+        bundle = bundle_row(session, bundle_id)
+        found = [_row(bundle_id, Result.model_validate_json(line)) for line in read_lines(self._found(bundle_id))]
+        # Looked at again, a file keeps its number and what was changed on the sheet.
+        known = dict(
+            session.execute(select(BundleFile.path, BundleFile.id).where(BundleFile.bundle_id == bundle_id))
+            .tuples()
+            .all()
+        )
+        if gone := known.keys() - {one["path"] for one in found}:
+            session.execute(delete(BundleFile).where(BundleFile.id.in_([known[path] for path in gone])))
+        if again := [_again(one) | {"id": known[one["path"]]} for one in found if one["path"] in known]:
+            session.execute(update(BundleFile), again)
+        if new := [one for one in found if one["path"] not in known]:
+            session.execute(insert(BundleFile), new)
+        bundle.state, bundle.told = READY, {"told": result["told"]}
+        self._found(bundle_id).unlink(missing_ok=True)
+        self._forget_upload(job)
+
+    def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
+        bundle = bundle_row(session, int(job.arguments["bundle_id"]))
+        bundle.state, bundle.told = FAILED, {"told": [f"{failure['what']}. {failure.get('remedy', '')}"]}
+        self._forget_upload(job)
+
+    def _found(self, bundle_id: int) -> Path:
+        return self._media.root / "bundles" / f"{bundle_id}.found"
+
+    def _forget_upload(self, job: Job) -> None:
+        source = Path(job.arguments["source"])
+        if source.is_relative_to(self._media.root / "bundles"):
+            source.unlink(missing_ok=True)
+
+
+def beside_anew(session: Session, media: MediaStore, bundle: Bundle) -> None:
+    """Looks again at what lies beside a bundle's sound files: a step may have made, moved or removed some of it."""
+    root = root_of(media, bundle)
+    found = {path.relative_to(root).as_posix(): path for path in files_below(root, []) if kind_of(path) != "audio"}
+    known = {
+        one.path: one for one in session.scalars(
+            select(BundleFile).where(BundleFile.bundle_id == bundle.id, BundleFile.kind.in_(_BESIDE))
+        )
+    }  # fmt: skip
+    for path in known.keys() - found.keys():
+        session.delete(known[path])
+    new = [
+        _row(bundle.id, Result(path=name, kind=kind_of(path), sha256=sha256_of(path), size_bytes=path.stat().st_size))
+        for name, path in found.items() if name not in known
+    ]  # fmt: skip
+    if new:
+        session.execute(insert(BundleFile), new)
+
+
+def _was_altered(one: BundleFile) -> bool:
+    return (one.path, one.sha256) != (one.origin_path, one.origin_sha256)
+
+
+def bundle_row(session: Session, bundle_id: int) -> Bundle:
+    """Raises Missing."""
+    bundle = session.get(Bundle, bundle_id)
+    if bundle is None:
+        raise Missing(f"there is no bundle {bundle_id}", remedy="Look at the list of files")
+    return bundle
+
+
+def root_of(media: MediaStore, bundle: Bundle) -> Path:
+    """Where a bundle's files lie."""
+    return Path(bundle.origin) if bundle.in_place else media.bundle(bundle.id)
+
+
+def _row(bundle_id: int, one: Result) -> dict[str, Any]:
+    if len(one.path) > 1_000:
+        raise Refused("a path has over 1,000 characters", where=one.path[:100], remedy="Shorten the folders' names")
+    return {
+        "bundle_id": bundle_id, "path": one.path, "kind": one.kind, "size_bytes": one.size_bytes, "sha256": one.sha256,
+        "audio_digest": one.audio_digest, "origin_path": one.path, "origin_sha256": one.sha256, "facts": one.facts,
+        "fields": one.fields, "pending": {}, "problem": one.problem,
+    }  # fmt: skip
+
+
+def _again(row: dict[str, Any]) -> dict[str, Any]:
+    """What is another once a file was looked at again."""
+    return {key: value for key, value in row.items() if key not in ("pending", "origin_path", "origin_sha256")}
+
+
+def _view(bundle: Bundle, counts: dict[str, int]) -> BundleView:
+    return BundleView(
+        id=bundle.id, name=bundle.name, origin=bundle.origin, in_place=bundle.in_place,
+        state=bundle.state,  # type: ignore[arg-type]
+        told=list(bundle.told["told"]), made_at=bundle.made_at,
+        files=sum(count for kind, count in counts.items() if kind not in (_PENDING, _ALTERED)),
+        audio=counts.get("audio", 0), unreadable=counts.get("unreadable", 0),
+        pending=counts.get(_PENDING, 0), altered=counts.get(_ALTERED, 0),
+    )  # fmt: skip
+
+
+def _file_back(source: Path, origin: Path, files: list[BundleFile], keep: Path) -> None:
+    for one in files:
+        there = origin / one.origin_path
+        if not there.is_file() or sha256_of(there) != one.origin_sha256:
+            raise Conflict(
+                "the file there is no longer what was brought in", where=one.origin_path,
+                remedy="Bring the folder in again; nothing was filed back",
+            )  # fmt: skip
+        if (
+            one.path != one.origin_path
+            and (origin / one.path).exists()
+            and not any(other.origin_path == one.path for other in files)
+        ):
+            raise Conflict("another file lies there", where=one.path, remedy="Move it away; nothing was filed back")
+    for one in files:
+        kept = keep / one.origin_path
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy2(origin / one.origin_path, kept)
+        sync_file(kept)
+        beside = origin / f".filing-{one.id}"
+        shutil.copy2(source / one.path, beside)
+        sync_file(beside)
+    for one in files:
+        if one.path != one.origin_path:
+            (origin / one.origin_path).unlink()
+    for one in files:
+        target = origin / one.path
+        target.parent.mkdir(parents=True, exist_ok=True)
+        (origin / f".filing-{one.id}").replace(target)

@@ -1,0 +1,76 @@
+"""What a step is asked to do to a file, and what came of it: lines of JSON in the step's folder."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+from inkwell_groove.core.files.art import ArtRule
+from inkwell_groove.store.media import sync_file
+
+
+class PictureAsked(BaseModel):
+    kind: int
+    sha256: str
+
+
+class Made(BaseModel):
+    """A picture of the store to be laid beside files."""
+
+    path: str
+    sha256: str
+
+
+class Order(BaseModel):
+    """One file's changes. `pictures` are all it shall have, None to leave them; `art` lets the house's rule decide."""
+
+    file_id: int
+    root: str
+    path: str
+    sha256: str = Field(default="", description="The file as it was looked at; another one is left alone.")
+    new_path: str = ""
+    fields: dict[str, str] = Field(default_factory=dict)
+    pictures: list[PictureAsked] | None = None
+    art: ArtRule | None = None
+    beside: list[Made] = Field(default_factory=list)
+    take_off_silence: bool = False
+    id3: Literal["as it is", "2.3", "2.4"] = "as it is"
+    keep_id3v1: bool = True
+
+
+class Result(BaseModel):
+    """A file as it is after a step, or why it was left."""
+
+    file_id: int = 0
+    path: str
+    kind: str = "audio"
+    sha256: str = ""
+    audio_digest: str = ""
+    size_bytes: int = 0
+    fields: dict[str, str] = Field(default_factory=dict)
+    facts: dict[str, Any] = Field(default_factory=dict)
+    told: list[str] = Field(default_factory=list)
+    problem: dict[str, str] | None = None
+
+
+def write_lines(path: Path, rows: Iterable[BaseModel]) -> None:
+    beside = path.with_name(f".{path.name}.part")
+    path.parent.mkdir(parents=True, exist_ok=True)
+    beside.write_text("".join(row.model_dump_json() + "\n" for row in rows), "utf-8")
+    sync_file(beside)
+    beside.replace(path)
+
+
+def append_lines(path: Path, rows: Iterable[BaseModel]) -> None:
+    with path.open("a", encoding="utf-8") as file:
+        file.write("".join(row.model_dump_json() + "\n" for row in rows))
+
+
+def read_lines(path: Path) -> Iterator[str]:
+    """Whole lines only: the last may have been on its way when the machine stopped."""
+    if path.exists():
+        with path.open(encoding="utf-8") as file:
+            yield from (line for line in file if line.endswith("\n"))

@@ -1,0 +1,175 @@
+"""What was saved to be used again: wording rules in order, filing patterns, the house's rule for pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from pydantic import BaseModel
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.description import clean_text
+from inkwell_groove.core.errors import Missing, Refused
+from inkwell_groove.core.files.art import ArtRule
+from inkwell_groove.core.files.fields import BY_NAME
+from inkwell_groove.core.files.house import breaks
+from inkwell_groove.core.files.naming import Naming
+from inkwell_groove.core.files.reading import PictureFacts
+from inkwell_groove.core.wording.rules import WordingRule
+from inkwell_groove.store.models import BundleFile, HouseDocument
+from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.files.views import ArtCheckView, SavedNaming, SavedRule
+from inkwell_groove.workroom.part import Part
+
+WORDING, NAMING, ART = "wording", "naming", "art"
+_THE_RULE = "pictures"
+# Releases by which a pattern is shown while it is written: one of each kind that patterns differ for.
+EXAMPLES: tuple[tuple[str, dict[str, str]], ...] = (
+    ("a record", {
+        "album_artist": "Marrowby Silver Band", "artist": "Marrowby Silver Band", "album": "Lanterns on the Weir",
+        "title": "Over the Sluice: a March", "track_number": "3", "track_total": "10", "date": "1974-03",
+        "catalogue_number": "QHL 1107", "label": "Quayhead", "media": "LP",
+    }),
+    ("a compilation of two discs", {
+        "album_artist": "Various", "artist": "The Tollgate Sisters", "album": "Harbour Lights: Songs from the Ferry",
+        "title": "Slack Water", "track_number": "7", "track_total": "9", "disc_number": "2", "disc_total": "2",
+        "date": "2003", "compilation": "yes", "catalogue_number": "GC 5-6", "label": "Gull & Crane", "media": "CD",
+    }),
+    ("a classical work", {
+        "album_artist": "Jon Maskell-Obi", "artist": "Jon Maskell-Obi", "album": "Four Tidal Preludes",
+        "composer": "Ilse Vanterroe", "composer_sort": "Vanterroe, Ilse", "work": "Four Tidal Preludes",
+        "movement": "Ebb", "title": "Four Tidal Preludes: II. Ebb", "track_number": "2", "date": "1995",
+        "catalogue_number": "FLC 003", "label": "Fathomline", "media": "CD",
+    }),
+)  # fmt: skip
+
+
+class Rules(Part):
+    """Saved rules and patterns."""
+
+    def wording(self) -> list[SavedRule]:
+        with self._database.begin() as session:
+            return [
+                SavedRule(id=row.id, position=row.position, rule=WordingRule.model_validate(row.document))
+                for row in _rows(session, WORDING)
+            ]
+
+    def save_wording(self, rule: WordingRule, *, who: str) -> SavedRule:
+        """Saves a rule under its name; one of that name is replaced. Raises Refused."""
+        if unknown := set(rule.fields) - set(BY_NAME) - {"name"}:
+            raise Refused(f"there is no field '{min(unknown)}'", where="the rule", remedy="Choose fields of the sheet")
+        row = self._save(WORDING, rule.name, rule, who=who)
+        return SavedRule(id=row[0], position=row[1], rule=rule)
+
+    def order_wording(self, ids: Sequence[int]) -> list[SavedRule]:
+        """Puts the rules in this order."""
+        with self._database.begin() as session:
+            rows = {row.id: row for row in _rows(session, WORDING)}
+            for place, key in enumerate(one for one in ids if one in rows):
+                rows[key].position = place
+        return self.wording()
+
+    def naming(self) -> list[SavedNaming]:
+        with self._database.begin() as session:
+            return [
+                SavedNaming(id=row.id, position=row.position, naming=Naming.model_validate(row.document))
+                for row in _rows(session, NAMING)
+            ]
+
+    def save_naming(self, naming: Naming, *, who: str) -> SavedNaming:
+        """Raises Refused without a name, or for a pattern that cannot be filled."""
+        self.examples(naming)
+        row = self._save(NAMING, naming.name, naming, who=who)
+        return SavedNaming(id=row[0], position=row[1], naming=naming)
+
+    @staticmethod
+    def examples(naming: Naming) -> list[tuple[str, str]]:
+        """What a pattern makes of three releases. Raises Refused for a pattern that cannot be filled."""
+        return [(what, naming.path_for(values, ".flac")) for what, values in EXAMPLES]
+
+    def art(self) -> ArtRule:
+        """The house's rule for pictures, as declared or as it comes."""
+        with self._database.begin() as session:
+            return art_rule(session)
+
+    def declare_art(self, rule: ArtRule, *, who: str) -> ArtRule:
+        self._save(ART, _THE_RULE, rule, who=who)
+        return rule
+
+    def check_art(self, bundle_ids: Sequence[int] | None) -> ArtCheckView:
+        """What breaks the rule, in some bundles or in all."""
+        rule = self.art()
+        with self._database.begin() as session:
+            query = select(BundleFile).where(BundleFile.kind.in_(("audio", "picture")))
+            if bundle_ids is not None:
+                query = query.where(BundleFile.bundle_id.in_(bundle_ids))
+            rows = session.scalars(query).all()
+            beside = {(one.bundle_id, one.path) for one in rows if one.kind == "picture"}
+            files, counts = {}, {}
+            for one in rows:
+                if one.kind != "audio":
+                    continue
+                folder = one.path.rpartition("/")[0]
+                name = f"{folder}/{rule.beside_name}" if folder else rule.beside_name
+                pictures = [PictureFacts.model_validate(picture) for picture in one.facts.get("pictures", [])]
+                if found := breaks(rule, pictures, beside=(one.bundle_id, name) in beside):
+                    files[one.id] = found
+                    for words in found:
+                        kind = _without_figures(words)
+                        counts[kind] = counts.get(kind, 0) + 1
+        return ArtCheckView(rule=rule, counts=counts, files=files)
+
+    def forget(self, document_id: int, *, who: str) -> None:
+        """Takes a saved rule away; the ledger keeps what it said. Raises Missing."""
+        with self._database.begin() as session:
+            row = session.get(HouseDocument, document_id)
+            if row is None:
+                raise Missing(f"there is no rule {document_id}", remedy="Look at the list again")
+            ledger.record(
+                session, who=who, action=f"{row.kind} rule {row.name} taken away", docket_id=None, before=row.document
+            )
+            session.delete(row)
+
+    def _save(self, kind: str, name: str, document: BaseModel, *, who: str) -> tuple[int, int]:
+        name = clean_text(name)
+        if not name:
+            raise Refused("it needs a name", where="name", remedy="Say what it is for")
+        kept: dict[str, Any] = document.model_dump(mode="json")
+        with self._database.begin() as session:
+            row = session.scalars(
+                select(HouseDocument).where(HouseDocument.kind == kind, HouseDocument.name == name)
+            ).first()
+            before = row.document if row is not None else None
+            if row is None:
+                last = session.scalar(select(func.max(HouseDocument.position)).where(HouseDocument.kind == kind))
+                row = HouseDocument(kind=kind, name=name, position=0 if last is None else last + 1, document=kept)
+                session.add(row)
+            row.document = kept
+            session.flush()
+            ledger.record(
+                session, who=who, action=f"{kind} rule {name} saved", docket_id=None, before=before, after=kept
+            )
+            return row.id, row.position
+
+
+def art_rule(session: Session) -> ArtRule:
+    """The house's rule for pictures, as declared or as it comes."""
+    row = next(iter(_rows(session, ART)), None)
+    return ArtRule.model_validate(row.document) if row is not None else ArtRule()
+
+
+def _rows(session: Session, kind: str) -> list[HouseDocument]:
+    return list(
+        session.scalars(
+            select(HouseDocument).where(HouseDocument.kind == kind).order_by(HouseDocument.position, HouseDocument.id)
+        )
+    )
+
+
+def _without_figures(words: str) -> str:
+    """Findings that differ in their figures only are of one kind."""
+    for of_size, kind in (("pixels", "too many pixels"), ("kB", "too many kB"), ("not square", "front is not square")):
+        if of_size in words:
+            return kind
+    return words

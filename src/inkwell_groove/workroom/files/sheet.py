@@ -1,0 +1,223 @@
+"""The sheet: rows as stored, and what was changed on it but is not written yet."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session, load_only
+
+from inkwell_groove.core.errors import Conflict, Missing, Refused
+from inkwell_groove.core.files.fields import BY_NAME, FIELDS, accept
+from inkwell_groove.core.files.pictures import Embedded
+from inkwell_groove.core.files.reading import PictureFacts, read_pictures
+from inkwell_groove.core.filing import safe_name
+from inkwell_groove.store.models import Bundle, BundleFile
+from inkwell_groove.workroom.files.bundles import root_of
+from inkwell_groove.workroom.files.views import (
+    CellChange,
+    FieldView,
+    ProblemView,
+    RowView,
+    SheetView,
+    SummaryView,
+)
+from inkwell_groove.workroom.part import Part
+
+PATH, SILENCE = "path", "silence"  # cells that are no tags: where a file lies; its silent end taken off
+TAKE_OFF = "take off"
+_MOST_PATH = 1_000
+_SHORT = load_only(BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.fields, BundleFile.pending)
+
+
+class Sheets(Part):
+    """Rows of files, across bundles."""
+
+    def sheet(self, bundle_ids: Sequence[int]) -> SheetView:
+        """All sound files of some bundles, and those that cannot be read, in the order of their paths."""
+        with self._database.begin() as session:
+            _known(session, bundle_ids)
+            rows = session.execute(
+                select(BundleFile.id, BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.size_bytes,
+                       BundleFile.audio_digest, BundleFile.facts, BundleFile.fields, BundleFile.pending,
+                       BundleFile.problem)
+                .where(BundleFile.bundle_id.in_(bundle_ids), BundleFile.kind.in_(("audio", "unreadable")))
+            ).all()  # fmt: skip
+        views = [_row(*row) for row in rows]
+        views.sort(key=lambda row: (row.bundle_id, row.path))
+        return SheetView(
+            fields=[
+                FieldView(name=one.name, label=one.label, group=one.group, many=one.many, long=one.long, hint=one.hint)
+                for one in FIELDS
+            ],
+            rows=views,
+        )
+
+    def change(self, changes: Sequence[CellChange]) -> SummaryView:
+        """Keeps changed cells, unwritten. Raises Refused for a value no format holds, Missing for an unknown file."""
+        with self._database.begin() as session:
+            files = files_of(session, {one.file_id for one in changes}, lock=True)
+            pending = {key: dict(one.pending) for key, one in files.items()}
+            for one in changes:
+                file = files[one.file_id]
+                value, stored = _accepted(one, file), stored_value(file, one.field)
+                if value == stored:
+                    pending[one.file_id].pop(one.field, None)
+                else:
+                    pending[one.file_id][one.field] = value
+            keep_pending(session, {key: value for key, value in pending.items() if value != files[key].pending})
+            summary = _summary({key: (files[key], value) for key, value in pending.items()}.values())
+        self._events.publish({"kind": "cells"})
+        return summary
+
+    def discard(self, file_ids: Sequence[int], fields: Sequence[str] | None) -> None:
+        """Gives unwritten changes up: of some fields, or of all."""
+        with self._database.begin() as session:
+            files = files_of(session, set(file_ids), lock=True)
+            keep_pending(
+                session,
+                {key: {name: value for name, value in one.pending.items() if fields is not None and name not in fields}
+                 for key, one in files.items() if one.pending},
+            )  # fmt: skip
+        self._events.publish({"kind": "files"})
+
+    def summary(self, bundle_ids: Sequence[int]) -> SummaryView:
+        """What Write would do."""
+        with self._database.begin() as session:
+            rows = session.scalars(select(BundleFile).where(BundleFile.bundle_id.in_(bundle_ids)))
+            return _summary((one, one.pending) for one in rows if one.pending)
+
+    def picture(self, file_id: int, number: int) -> tuple[bytes, str]:
+        """An embedded picture and its MIME type, from the file itself. Raises Missing."""
+        path = self._path(file_id)
+        pictures: list[Embedded] = read_pictures(path) if path.is_file() else []
+        if number >= len(pictures):
+            raise Missing(f"this file has no picture {number}", where=path.name, remedy="Load the sheet again")
+        return pictures[number].data, pictures[number].mime
+
+    def sound(self, file_id: int) -> Path:
+        """Where a file lies, to be heard. Raises Missing."""
+        path = self._path(file_id)
+        if not path.is_file():
+            raise Missing("the file is gone", where=str(path), remedy="Bring the folder in again")
+        return path
+
+    def others(self, file_id: int) -> list[tuple[str, str]]:
+        """Tags of other people's that stay as they are. Raises Missing."""
+        with self._database.begin() as session:
+            file = files_of(session, {file_id})[file_id]
+            return [(key, value) for key, value in file.facts.get("others", [])]
+
+    def _path(self, file_id: int) -> Path:
+        with self._database.begin() as session:
+            file = files_of(session, {file_id})[file_id]
+            return root_of(self._media, session.get_one(Bundle, file.bundle_id)) / file.path
+
+
+def files_of(session: Session, ids: set[int], *, lock: bool = False, facts: bool = False) -> dict[int, BundleFile]:
+    """Files by id. What is known of their sound and pictures is long and seldom asked: `facts` fetches it at once.
+
+    Raises Missing where one is not there.
+    """
+    found: dict[int, BundleFile] = {}
+    wanted = sorted(ids)
+    for at in range(0, len(wanted), 1_000):
+        query = (
+            select(BundleFile)
+            .where(BundleFile.id.in_(wanted[at : at + 1_000]))
+            .options(*([] if facts else [_SHORT]))
+            .order_by(BundleFile.id)
+        )
+        found |= {one.id: one for one in session.scalars(query.with_for_update() if lock else query)}
+    if len(found) < len(ids):
+        raise Missing(f"there is no file {min(ids - set(found))}", where="the sheet", remedy="Load the sheet again")
+    return found
+
+
+def keep_pending(session: Session, pending: Mapping[int, dict[str, Any]]) -> None:
+    """All at once: ten thousand rows are not changed one by one."""
+    if pending:
+        session.execute(update(BundleFile), [{"id": key, "pending": value} for key, value in pending.items()])
+
+
+def stored_value(file: BundleFile, field: str) -> str:
+    if field == PATH:
+        return file.path
+    return "" if field == SILENCE else str(file.fields.get(field, ""))
+
+
+def current(file: BundleFile) -> dict[str, str]:
+    """A file's values as the sheet shows them."""
+    return {**file.fields, **{key: value for key, value in file.pending.items() if key in BY_NAME}}
+
+
+def current_path(file: BundleFile) -> str:
+    return str(file.pending.get(PATH, file.path))
+
+
+def _accepted(change: CellChange, file: BundleFile) -> str:
+    where = f"{change.field} of {file.path}"
+    if file.kind != "audio":
+        raise Conflict("this file cannot be read, so it is left alone", where=file.path, remedy="Look at the file")
+    if change.field == SILENCE:
+        if change.value not in ("", TAKE_OFF):
+            raise Refused(f"'{change.value}' is no choice", where=where, remedy=f"Write '{TAKE_OFF}', or nothing")
+        return change.value
+    if change.field == PATH:
+        return safe_path(change.value, file.path)
+    if change.field not in BY_NAME:
+        raise Refused(f"there is no field '{change.field}'", where=where, remedy=f"There are {', '.join(BY_NAME)}")
+    return accept(BY_NAME[change.field], change.value)
+
+
+def safe_path(path: str, old: str) -> str:
+    """A path below the bundle that every system takes, with the file's own suffix. Raises Refused for an empty one."""
+    suffix = "." + old.rsplit(".", 1)[1] if "." in old else ""
+    parts = [part.strip() for part in path.replace("\\", "/").split("/") if part.strip() not in ("", ".", "..")]
+    if not parts:
+        raise Refused("a file needs a name", where=old, remedy="Write one")
+    if parts[-1].lower().endswith(suffix.lower()):
+        parts[-1] = parts[-1][: len(parts[-1]) - len(suffix)]
+    made = "/".join([*(safe_name(part) for part in parts[:-1]), safe_name(parts[-1], suffix=suffix)])
+    if len(made) > _MOST_PATH:
+        raise Refused("the path has over 1,000 characters", where=old, remedy="Shorten the folders' names")
+    # What differs in nothing but how its accents are put together stays as it is on the disk.
+    return old if unicodedata.normalize("NFC", old) == made else made
+
+
+def _known(session: Session, bundle_ids: Sequence[int]) -> None:
+    found = set(session.scalars(select(Bundle.id).where(Bundle.id.in_(bundle_ids))))
+    if missing := set(bundle_ids) - found:
+        raise Missing(f"there is no bundle {min(missing)}", remedy="Look at the list of files")
+
+
+def _row(
+    id_: int, bundle_id: int, path: str, kind: str, size: int, audio: str, facts: dict[str, Any],
+    fields: dict[str, str], pending: dict[str, str], problem: dict[str, str] | None,
+) -> RowView:  # fmt: skip
+    """Built without validation: it comes from our own rows, and there may be ten thousand."""
+    return RowView.model_construct(
+        id=id_, bundle_id=bundle_id, path=path, kind=kind, format=facts.get("format", ""),
+        duration_s=facts.get("duration_s", 0.0), rate_hz=facts.get("rate_hz", 0), bits=facts.get("bits", 0),
+        bitrate_kbps=facts.get("bitrate_kbps", 0), tagged_as=facts.get("tagged_as", ""),
+        silent_tail_s=facts.get("silent_tail_s", 0.0), size_bytes=size, audio_digest=audio, fields=fields,
+        pending=pending, pictures=[PictureFacts.model_construct(**one) for one in facts.get("pictures", [])],
+        carries=facts.get("carries", []), others=len(facts.get("others", [])),
+        problem=ProblemView.model_construct(**problem) if problem else None,
+    )  # fmt: skip
+
+
+def _summary(rows: Iterable[tuple[BundleFile, Mapping[str, Any]]]) -> SummaryView:
+    counts: Counter[str] = Counter()
+    files = 0
+    for _, pending in rows:
+        files += bool(pending)
+        counts.update(pending.keys())
+    return SummaryView(
+        files=files, cells=counts.total(), moves=counts.get(PATH, 0), shortened=counts.get(SILENCE, 0),
+        by_field=dict(counts)
+    )  # fmt: skip

@@ -1,0 +1,280 @@
+"""Writing what the sheet holds, as a job that is one step in the ledger; and taking such a step back, whenever."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from typing import Any, Literal
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.errors import Conflict, Missing
+from inkwell_groove.core.files.art import ArtRule
+from inkwell_groove.core.files.fields import BY_NAME
+from inkwell_groove.core.files.moving import plan_moves
+from inkwell_groove.core.files.pictures import KIND_OF
+from inkwell_groove.core.files.silence import KEPT_S
+from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job
+from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.files.bundles import beside_anew, root_of
+from inkwell_groove.workroom.files.orders import Order, PictureAsked, Result, read_lines, write_lines
+from inkwell_groove.workroom.files.sheet import PATH, SILENCE, files_of
+from inkwell_groove.workroom.files.views import StepView
+from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.part import Part
+
+WRITE, TAKE_BACK = "write files", "take back files"
+UNDER_WAY, WRITTEN, IN_PART = "under way", "written", "written in part"
+GOING_BACK, BACK, BACK_IN_PART = "being taken back", "taken back", "taken back in part"
+_MOST_TOLD = 200
+Id3 = Literal["as it is", "2.3", "2.4"]
+
+
+class Steps(Part):
+    """Steps of work on many files."""
+
+    def kinds(self) -> list[JobKind]:
+        work = "inkwell_groove.workroom.jobs.files"
+        return [
+            JobKind(WRITE, f"{work}:write_files", self._finish, self._fail),
+            JobKind(TAKE_BACK, f"{work}:take_back_files", self._finish_back, self._fail_back),
+        ]
+
+    def write(self, bundle_ids: Sequence[int], *, id3: Id3 = "as it is", keep_id3v1: bool = True, who: str) -> StepView:
+        """Writes all that is changed and not written. Raises Conflict where nothing is, or files are being written."""
+        with self._working() as session:
+            files = [one for one in session.scalars(
+                select(BundleFile).where(BundleFile.bundle_id.in_(bundle_ids), BundleFile.kind == "audio")
+                .with_for_update()) if one.pending]  # fmt: skip
+            if not files:
+                raise Conflict("nothing is changed", where="the sheet", remedy="Change something first")
+            moves = _moves(session, files)
+            orders = [
+                Order(
+                    file_id=one.id, root=str(self._root(session, one)), path=one.path, sha256=one.sha256,
+                    new_path=moves.get(one.id, ""),
+                    fields={key: value for key, value in one.pending.items() if key in BY_NAME},
+                    take_off_silence=bool(one.pending.get(SILENCE)), id3=id3, keep_id3v1=keep_id3v1,
+                )
+                for one in files
+            ]  # fmt: skip
+            fields = sorted({key for one in files for key in one.pending if key in BY_NAME})
+            what = _in_words(len(files), [BY_NAME[key].label for key in fields], len(moves),
+                             sum(one.take_off_silence for one in orders))  # fmt: skip
+            return self._begin(session, orders, what, who=who)
+
+    def set_pictures(self, file_ids: Sequence[int], data: bytes, role: str, *, who: str) -> StepView:
+        """Embeds a picture in files under a role; their others stay. Raises Refused for what is no picture."""
+        from inkwell_groove.core.artwork import examine
+
+        examine(data, name="picture")
+        sha256 = self._media.keep_picture(data)
+        with self._working() as session:
+            files = files_of(session, set(file_ids), lock=True, facts=True)
+            orders = []
+            for one in files.values():
+                kept = [PictureAsked(kind=KIND_OF.get(old["role"], 0), sha256=self._keep(session, one, number))
+                        for number, old in enumerate(one.facts.get("pictures", [])) if old["role"] != role]  # fmt: skip
+                wanted = [PictureAsked(kind=KIND_OF[role], sha256=sha256), *kept]
+                orders.append(
+                    Order(
+                        file_id=one.id,
+                        root=str(self._root(session, one)),
+                        path=one.path,
+                        sha256=one.sha256,
+                        pictures=wanted,
+                    )
+                )
+            return self._begin(session, orders, f"{role} put into {len(orders)} files", who=who)
+
+    def take_out_pictures(self, file_ids: Sequence[int], *, who: str) -> StepView:
+        """Takes all pictures out of files. They can be had back with the step."""
+        with self._working() as session:
+            files = [
+                one
+                for one in files_of(session, set(file_ids), lock=True, facts=True).values()
+                if one.facts.get("pictures")
+            ]
+            if not files:
+                raise Conflict("no picture is in these files", where="the sheet", remedy="There is nothing to take out")
+            orders = [Order(file_id=one.id, root=str(self._root(session, one)), path=one.path,
+                            sha256=one.sha256, pictures=[])
+                      for one in files]  # fmt: skip
+            return self._begin(session, orders, f"pictures taken out of {len(orders)} files", who=who)
+
+    def carry_out_art(self, file_ids: Sequence[int], rule: ArtRule, *, who: str) -> StepView:
+        """Has the house's rule for pictures carried out for files."""
+        with self._working() as session:
+            files = files_of(session, set(file_ids), lock=True, facts=True)
+            orders = [Order(file_id=one.id, root=str(self._root(session, one)), path=one.path,
+                            sha256=one.sha256, art=rule)
+                      for one in sorted(files.values(), key=lambda file: (file.bundle_id, file.path))
+                      if one.kind == "audio"]  # fmt: skip
+            if not orders:
+                raise Conflict("every file is as the house wants it", where="pictures", remedy="Nothing is to be done")
+            return self._begin(session, orders, f"house rule for pictures carried out for {len(orders)} files", who=who)
+
+    def all(self) -> list[StepView]:
+        """Newest first."""
+        with self._database.begin() as session:
+            rows = session.scalars(select(FileStep).order_by(FileStep.id.desc()).limit(200))
+            return [_view(one) for one in rows]
+
+    def take_back(self, step_id: int, *, who: str) -> StepView:
+        """Makes the files of a step what they were, byte for byte. Raises Missing, or Conflict."""
+        with self._database.begin() as session:
+            step = session.get(FileStep, step_id, with_for_update=True)
+            if step is None:
+                raise Missing(f"there is no step {step_id}", remedy="Look at the list of steps")
+            if not _can_be_taken_back(step):
+                raise Conflict(f"this step is {step.state}", where=step.what, remedy="Look at the list of steps")
+            _nothing_else_runs(session)
+            step.state = GOING_BACK
+            self.jobs.ask(session, TAKE_BACK, docket_id=None, subject=step.what, arguments=self._arguments(step_id))
+            ledger.record(session, who=who, action=f"taken back: {step.what}", docket_id=None,
+                          before={"file_step_id": step_id})  # fmt: skip
+            view = _view(step)
+        self.jobs.wake()
+        return view
+
+    def _begin(self, session: Session, orders: list[Order], what: str, *, who: str) -> StepView:
+        _nothing_else_runs(session)
+        step = FileStep(what=what[:300], state=UNDER_WAY, counts={"files": len(orders)}, told={"told": []}, by=who)
+        session.add(step)
+        session.flush()
+        folder = self._media.step(step.id)
+        folder.mkdir(parents=True, exist_ok=True)
+        write_lines(folder / "order", orders)
+        self.jobs.ask(session, WRITE, docket_id=None, subject=what, arguments=self._arguments(step.id))
+        ledger.record(session, who=who, action=what, docket_id=None, after={"file_step_id": step.id})
+        return _view(step)
+
+    @contextmanager
+    def _working(self) -> Iterator[Session]:
+        """A transaction after which the runner looks for the job that was asked for in it."""
+        with self._database.begin() as session:
+            yield session
+        self.jobs.wake()
+
+    def _arguments(self, step_id: int) -> dict[str, Any]:
+        return {"media_root": str(self._media.root), "step_id": step_id}
+
+    def _root(self, session: Session, file: BundleFile) -> Any:
+        return root_of(self._media, session.get_one(Bundle, file.bundle_id))
+
+    def _keep(self, session: Session, file: BundleFile, number: int) -> str:
+        from inkwell_groove.core.files.reading import read_pictures
+
+        return self._media.keep_picture(read_pictures(self._root(session, file) / file.path)[number].data)
+
+    def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
+        self._take_up(session, job, "results", UNDER_WAY)
+
+    def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
+        """What was written before it stopped was written, and can be taken back."""
+        self._take_up(session, job, "results", UNDER_WAY, stopped=failure)
+
+    def _finish_back(self, session: Session, job: Job, _: dict[str, Any]) -> None:
+        self._take_up(session, job, "taken back", GOING_BACK)
+
+    def _fail_back(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
+        self._take_up(session, job, "taken back", GOING_BACK, stopped=failure)
+
+    def _take_up(
+        self, session: Session, job: Job, name: str, state: str, *, stopped: Mapping[str, Any] | None = None
+    ) -> None:
+        """Rows become what the files are; cells that were written are no longer changed."""
+        step = session.get_one(FileStep, int(job.arguments["step_id"]))
+        found = {one.file_id: one for line in read_lines(self._media.step(step.id) / name)
+                 if (one := Result.model_validate_json(line)) and one.file_id > 0}  # fmt: skip
+        orders = {one.file_id: one for line in read_lines(self._media.step(step.id) / "order")
+                  if (one := Order.model_validate_json(line))}  # fmt: skip
+        # Files that went from the folder since then have no row any more.
+        here = set(session.scalars(select(BundleFile.id).where(BundleFile.id.in_(found))))
+        found = {key: one for key, one in found.items() if key in here}
+        files = files_of(session, here, lock=True, facts=True)
+        forward = state == UNDER_WAY
+        changed = [
+            _row(files[key], one, orders.get(key) if forward else None) for key, one in found.items() if one.sha256
+        ]
+        if changed:
+            session.execute(update(BundleFile), changed)
+        problems = _grouped((one.path, f"{one.problem['what']}. {one.problem['remedy']}") for one in found.values()
+                            if one.problem)  # fmt: skip
+        told = _grouped((one.path, word) for one in found.values() for word in one.told)
+        left = sum(one.problem is not None for one in found.values())
+        if stopped is not None:
+            problems.insert(0, f"It stopped: {stopped['what']}")
+        for bundle_id in {one.bundle_id for one in files.values()}:
+            beside_anew(session, self._media, session.get_one(Bundle, bundle_id))
+        whole = not problems
+        step.state = (WRITTEN if whole else IN_PART) if forward else (BACK if whole else BACK_IN_PART)
+        step.counts = {"files": step.counts["files"], "done": len(changed), "left": left}
+        step.told = {"told": (problems + told)[:_MOST_TOLD]}
+
+
+def _grouped(words: Iterable[tuple[str, str]]) -> list[str]:
+    """What is to be said of files: once for all of which the same is said, with the first of them by name."""
+    by: dict[str, list[str]] = {}
+    for path, word in words:
+        by.setdefault(word, []).append(path)
+    return [
+        f"{paths[0]}: {word}" if len(paths) == 1 else f"{len(paths)} files, {paths[0]} among them: {word}"
+        for word, paths in by.items()
+    ]
+
+
+def _row(file: BundleFile, one: Result, order: Order | None) -> dict[str, Any]:
+    facts = {"silent_tail_s": file.facts.get("silent_tail_s", 0.0)} | one.facts
+    pending = dict(file.pending)
+    if order is not None and one.problem is None:
+        if order.take_off_silence:
+            facts["silent_tail_s"] = KEPT_S
+            pending.pop(SILENCE, None)
+        for key, value in order.fields.items():
+            if pending.get(key) == value:
+                del pending[key]
+        if order.new_path and pending.get(PATH) and one.path != file.path:
+            del pending[PATH]
+    return {"id": file.id, "path": one.path, "sha256": one.sha256, "audio_digest": one.audio_digest,
+            "size_bytes": one.size_bytes, "fields": one.fields, "facts": facts, "pending": pending}  # fmt: skip
+
+
+def _moves(session: Session, files: Iterable[BundleFile]) -> dict[int, str]:
+    """Where files go, told apart once more: the sheet may have been changed in two places at once."""
+    out: dict[int, str] = {}
+    by_bundle: dict[int, dict[int, str]] = {}
+    for one in files:
+        if one.pending.get(PATH):
+            by_bundle.setdefault(one.bundle_id, {})[one.id] = str(one.pending[PATH])
+    for bundle_id, wanted in by_bundle.items():
+        here = session.execute(select(BundleFile.id, BundleFile.path).where(BundleFile.bundle_id == bundle_id))
+        out |= {move.key: move.new for move in plan_moves(dict(here.tuples().all()), wanted)}
+    return out
+
+
+def _nothing_else_runs(session: Session) -> None:
+    """Two steps at once would each alter what the other keeps the way back of."""
+    if session.scalars(select(FileStep).where(FileStep.state.in_((UNDER_WAY, GOING_BACK))).limit(1)).first():
+        raise Conflict("files are being written", where="the sheet", remedy="Wait until that is done; see the foot")
+
+
+def _in_words(files: int, labels: list[str], moves: int, shortened: int) -> str:
+    named = f"{', '.join(labels[:4])}{' and more' if len(labels) > 4 else ''} of " if labels else ""
+    parts = [f"{named}{files} file{'s' if files != 1 else ''} written"]
+    parts += [f"{moves} moved or renamed"] if moves else []
+    parts += [f"silence taken off {shortened}"] if shortened else []
+    return ", ".join(parts)
+
+
+def _can_be_taken_back(step: FileStep) -> bool:
+    return step.state in (WRITTEN, IN_PART, BACK_IN_PART)
+
+
+def _view(step: FileStep) -> StepView:
+    return StepView(
+        id=step.id, what=step.what, state=step.state,  # type: ignore[arg-type]
+        counts=step.counts, told=list(step.told["told"]), at=step.at, by=step.by,
+        can_be_taken_back=_can_be_taken_back(step),
+    )  # fmt: skip

@@ -1,0 +1,400 @@
+"""Long work on files that others made; runs in a worker process, by orders that lie in the store.
+
+Everything a step alters is in its journal before it is altered, so a step that was killed is begun again from where the
+files are, and any step can be taken back, byte for byte.
+"""
+
+from __future__ import annotations
+
+import shutil
+import stat
+import zipfile
+from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from inkwell_groove.core.errors import Cancelled, InkwellError, Refused
+from inkwell_groove.core.files.audio_bytes import Digests, digests
+from inkwell_groove.core.files.house import work_out
+from inkwell_groove.core.files.moving import corrected_cue, corrected_playlist, rename_all
+from inkwell_groove.core.files.pictures import Embedded, mime_of
+from inkwell_groove.core.files.reading import FileTags, read_file, read_pictures
+from inkwell_groove.core.files.silence import silent_tail_s, without_tail
+from inkwell_groove.core.files.undo import between, take_back
+from inkwell_groove.core.files.writing import Change, Ready, TagOptions, carry_out, drop, prepare, write
+from inkwell_groove.store.journal import Journal
+from inkwell_groove.store.media import MediaStore, sha256_of, sync_folder
+from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of
+from inkwell_groove.workroom.files.orders import Made, Order, Result, append_lines, read_lines, write_lines
+from inkwell_groove.workroom.jobs.pool import Progress
+
+_BATCH = 64
+_THREADS = 4
+_MOST_ZIP_BYTES = 1 << 40
+
+
+def bring_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Looks at every file of a folder; copies them into the store unless they are edited in place.
+
+    Arguments: media_root, bundle_id, source (a folder, or a ZIP), in_place. What was found lies beside, in lines.
+    """
+    media = MediaStore(Path(arguments["media_root"]))
+    source, target = Path(arguments["source"]), media.bundle(arguments["bundle_id"])
+    told: list[str] = []
+    with media.workspace() as work:
+        folder = source
+        if not arguments["in_place"]:
+            folder = work / "files"
+            folder.mkdir()
+            copy = _unpacked(source, folder, told) if source.is_file() else _copied(source, folder, told)
+            for share in copy:
+                progress(0.5 * share, "copying")
+        paths = sorted(files_below(folder, told))
+        found = []
+        with ThreadPoolExecutor(_THREADS) as pool:
+            for number, one in enumerate(pool.map(lambda path: _look_at(folder, path), paths)):
+                found.append(one)
+                if number % 20 == 0:
+                    progress(0.5 + 0.5 * number / max(1, len(paths)), f"reading {number} of {len(paths)}")
+        if not arguments["in_place"]:
+            shutil.rmtree(target, ignore_errors=True)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            folder.rename(target)
+            sync_folder(target.parent)
+        write_lines(media.root / "bundles" / f"{int(arguments['bundle_id'])}.found", found)
+    return {"told": told, "files": len(found)}
+
+
+def write_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Carries out an order on many files. Arguments: media_root, step_id. What came of it lies beside the order."""
+    media = MediaStore(Path(arguments["media_root"]))
+    folder = media.step(arguments["step_id"])
+    orders = [Order.model_validate_json(line) for line in read_lines(folder / "order")]
+    work = _Writing(folder, orders, media)
+    work.mend()
+    for at in range(0, len(orders), _BATCH):
+        work.batch(orders[at : at + _BATCH])
+        progress(0.9 * min(1.0, (at + _BATCH) / len(orders)), f"{min(at + _BATCH, len(orders))} of {len(orders)} files")
+    work.move()
+    return {"files": len(orders)}
+
+
+def take_back_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Undoes a step, last things first. Arguments: media_root, step_id."""
+    media = MediaStore(Path(arguments["media_root"]))
+    folder = media.step(arguments["step_id"])
+    journal = Journal(folder)
+    roots = {order.file_id: Path(order.root) for line in read_lines(folder / "order")
+             if (order := Order.model_validate_json(line))}  # fmt: skip
+    lines = list(journal.lines())
+    after = {line["file"]: line["after"] for line in lines if line["kind"] == "did"}
+    moves = [line for line in lines if line["kind"] == "move"]
+    rename_all([(roots[line["file"]], line["new"], line["old"]) for line in reversed(moves)], settle=sync_folder)
+    wills = [line for line in lines if line["kind"] == "will"]
+    results = []
+    for number, line in enumerate(reversed(wills)):
+        results.append(_taken_back(journal, line, after.get(line["file"], ""), roots))
+        if number % 20 == 0:
+            progress(number / max(1, len(wills)), f"{number} of {len(wills)} files")
+    changed = {line["file"] for line in wills if line["file"] > 0} | {line["file"] for line in moves}
+    was_at = {line["file"]: line["old"] for line in moves}
+    orders = {order.file_id: order for line in read_lines(folder / "order")
+              if (order := Order.model_validate_json(line))}  # fmt: skip
+    told = {one.file_id: one for one in results}
+    final = [
+        _result_of(roots[key], was_at.get(key, orders[key].path), key,
+                   problem=told[key].problem if key in told else None)
+        for key in sorted(changed)
+    ]  # fmt: skip
+    write_lines(folder / "taken back", final)
+    return {"files": len(final), "left": sum(one.problem is not None for one in final)}
+
+
+class _Writing:
+    """One step on its way."""
+
+    def __init__(self, folder: Path, orders: list[Order], media: MediaStore) -> None:
+        self._folder, self._media = folder, media
+        self._journal = Journal(folder)
+        self._orders = {order.file_id: order for order in orders}
+        lines = list(self._journal.lines())
+        self._done = {line["file"] for line in lines if line["kind"] == "did"}
+        self._begun = [line for line in lines if line["kind"] == "will" and line["file"] not in self._done]
+        self._moved = any(line["kind"] == "moved" for line in lines)
+        self._moves_noted = [line for line in lines if line["kind"] == "move"]
+        self._made = -len([line for line in lines if line["kind"] == "will" and line["file"] < 0])
+        self._results: dict[int, Result] = {
+            one.file_id: one for line in read_lines(folder / "results") if (one := Result.model_validate_json(line))
+        }
+
+    def mend(self) -> None:
+        """What a killed process left half written becomes what it was; the order then does it anew."""
+        for line in reversed(self._begun):
+            path = Path(line["path"])
+            if not line["undo"]:
+                path.unlink(missing_ok=True)
+            elif path.exists() and sha256_of(path) != line["before"]:
+                take_back(path, self._journal.undo(line["undo"]))
+
+    def batch(self, orders: list[Order]) -> None:
+        """Prepares some files, notes the way back, alters them, and says what came of it."""
+        todo = [order for order in orders if order.file_id not in self._results]
+        with ThreadPoolExecutor(_THREADS) as pool:
+            ready = list(pool.map(self._prepared, todo))
+            wills = [
+                {"kind": "will", "file": order.file_id, "path": str(one.path), "before": one.before.whole,
+                 "undo": self._journal.kept(one.undo, f"file {order.file_id}")}
+                for order, one in zip(todo, ready, strict=True) if isinstance(one, Ready) and one.alters
+            ]  # fmt: skip
+            self._journal.add(wills)
+            results = list(pool.map(self._carried_out, todo, ready))
+        self._journal.add(
+            [{"kind": "did", "file": one.file_id, "after": one.sha256, "audio": one.audio_digest}
+             for one in results if one.problem is None],
+            sync=False,
+        )  # fmt: skip
+        for order in todo:
+            for made in order.beside:
+                self._make(Path(order.root) / made.path, made)
+        self._keep(results)
+
+    def _keep(self, results: list[Result]) -> None:
+        """Later lines about a file count."""
+        self._results |= {one.file_id: one for one in results}
+        append_lines(self._folder / "results", results)
+
+    def _prepared(self, order: Order) -> Ready | InkwellError:
+        path = Path(order.root) / order.path
+        try:
+            self._expect(path, order)
+            if order.take_off_silence:
+                return self._shortened(path, order)
+            pictures, told = self._pictures(order, path)
+            options = TagOptions(id3=order.id3, keep_id3v1=order.keep_id3v1)
+            ready = prepare(path, Change(order.fields, pictures), options)
+            if order.sha256 not in ("", ready.before.whole):
+                drop(ready)
+                raise Refused(
+                    "somebody else has altered it since it was looked at", where=order.path,
+                    remedy="Look at the folder again, on the page Files",
+                )  # fmt: skip
+            return replace(ready, told=(*ready.told, *told))
+        except InkwellError as refusal:
+            return refusal
+        except OSError as cause:
+            return Refused(f"it cannot be read ({cause.strerror})", where=order.path, remedy="Look at the disk")
+
+    @staticmethod
+    def _expect(path: Path, order: Order) -> None:
+        if not path.is_file():
+            raise Refused("the file is gone", where=order.path, remedy="Bring the folder in again")
+
+    def _pictures(self, order: Order, path: Path) -> tuple[tuple[Embedded, ...] | None, tuple[str, ...]]:
+        """The pictures a file shall have, None to leave them, and what is to be said of that."""
+        if order.pictures is not None:
+            datas = [(one.kind, self._media.picture(one.sha256).read_bytes()) for one in order.pictures]
+            return tuple(Embedded(kind, mime_of(data), data) for kind, data in datas), ()
+        if order.art is None:
+            return None, ()
+        beside = {one.name: one.read_bytes() for one in path.parent.iterdir()
+                  if kind_of(one) == "picture" and one.is_file()}  # fmt: skip
+        wanted = work_out(order.art, read_pictures(path), beside)
+        if wanted.beside is not None:
+            name = str(PurePosixPath(order.path).with_name(order.art.beside_name))
+            order.beside.append(Made(path=name, sha256=self._media.keep_picture(wanted.beside)))
+        return wanted.pictures, wanted.told
+
+    def _shortened(self, path: Path, order: Order) -> Ready:
+        beside = path.with_name(f".{path.stem}.part{path.suffix}")
+        without_tail(path, beside)
+        if order.fields:
+            write(beside, Change(order.fields), TagOptions(id3=order.id3, keep_id3v1=order.keep_id3v1))
+        # Its sound is shorter on purpose, and was compared sample by sample.
+        before = digests(path)
+        return Ready(path, Digests(before.whole, digests(beside).audio), between(path, beside), (), (),
+                     beside.stat().st_size, beside)  # fmt: skip
+
+    def _carried_out(self, order: Order, ready: Ready | InkwellError) -> Result:
+        if isinstance(ready, InkwellError):
+            return Result(file_id=order.file_id, path=order.path, problem=_problem(ready))
+        try:
+            after = carry_out(ready)
+        except InkwellError as refusal:
+            return Result(file_id=order.file_id, path=order.path, problem=_problem(refusal))
+        return _result_of(Path(order.root), order.path, order.file_id, told=list(ready.told), known=after)
+
+    def _make(self, path: Path, made: Made) -> None:
+        """A file beside others: new, or in place of one that is kept in the journal."""
+        data = self._media.picture(made.sha256).read_bytes()
+        if path.exists() and path.read_bytes() == data:
+            return
+        self._made -= 1
+        self._replace(path, data, self._made)
+
+    def _replace(self, path: Path, data: bytes, key: int) -> None:
+        beside = path.with_name(f".{path.name}.part")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        beside.write_bytes(data)
+        undo = self._journal.kept(between(path, beside), f"file {key}") if path.exists() else None
+        before = sha256_of(path) if path.exists() else ""
+        self._journal.add([{"kind": "will", "file": key, "path": str(path), "before": before, "undo": undo}])
+        beside.replace(path)
+        self._journal.add([{"kind": "did", "file": key, "after": sha256_of(path), "audio": ""}], sync=False)
+
+    def move(self) -> None:
+        """Moves all files that are to lie elsewhere, then corrects what pointed at them."""
+        if self._moved:
+            return
+        moving = [order for order in self._orders.values() if order.new_path and self._may_move(order)]
+        if not moving:
+            return
+        if not self._moves_noted:
+            self._journal.add(
+                {"kind": "move", "file": one.file_id, "old": one.path, "new": one.new_path} for one in moving
+            )
+        rename_all([(Path(one.root), one.path, one.new_path) for one in moving], settle=sync_folder)
+        self._journal.add([{"kind": "moved"}])
+        self._keep([self._results[one.file_id].model_copy(update={"path": one.new_path}) for one in moving])
+        self._correct({one.root: {} for one in moving}, moving)
+
+    def _may_move(self, order: Order) -> bool:
+        result = self._results.get(order.file_id)
+        return result is not None and result.problem is None
+
+    def _correct(self, roots: dict[str, dict[str, str]], moving: list[Order]) -> None:
+        for one in moving:
+            roots[one.root][one.path] = one.new_path
+        for root, moved in roots.items():
+            for path in sorted(Path(root).rglob("*")):
+                suffix = path.suffix.lower()
+                if suffix not in (".m3u", ".m3u8", ".cue") or path.is_symlink() or not path.is_file():
+                    continue
+                data = path.read_bytes()
+                encoding = _encoding(data)
+                text = data.decode(encoding)
+                folder = path.parent.relative_to(root).as_posix()
+                correct = corrected_cue if suffix == ".cue" else corrected_playlist
+                new = correct(text, moved, "" if folder == "." else folder)
+                if new == text:
+                    continue
+                try:
+                    out = new.encode(encoding)
+                except UnicodeEncodeError:
+                    out = new.encode("utf-8-sig")
+                self._made -= 1
+                self._replace(path, out, self._made)
+
+
+def _result_of(
+    root: Path, path: str, file_id: int, *, told: list[str] | None = None, known: Digests | None = None,
+    problem: dict[str, str] | None = None,
+) -> Result:  # fmt: skip
+    """A file as it is now."""
+    try:
+        tags = read_file(root / path)
+        found = known or digests(root / path)
+    except (InkwellError, OSError) as cause:
+        refusal = cause if isinstance(cause, InkwellError) else Refused(f"it cannot be read ({cause})", where=path)
+        return Result(file_id=file_id, path=path, problem=problem or _problem(refusal))
+    return Result(
+        file_id=file_id, path=path, sha256=found.whole, audio_digest=found.audio,
+        size_bytes=(root / path).stat().st_size, fields=tags.fields, facts=_facts(tags), told=told or [],
+        problem=problem,
+    )  # fmt: skip
+
+
+def _taken_back(journal: Journal, line: dict[str, Any], after: str, roots: dict[int, Path]) -> Result:
+    path, key = Path(line["path"]), line["file"]
+    name = path.name if key < 0 else path.relative_to(roots[key]).as_posix()
+    try:
+        now = sha256_of(path) if path.exists() else ""
+        if now == line["before"]:
+            return Result(file_id=key, path=name)
+        if after and now != after:
+            raise Refused("it was altered again since", where=name, remedy="Take back what was done to it later first")
+        if line["undo"] is None:
+            path.unlink(missing_ok=True)
+        else:
+            take_back(path, journal.undo(line["undo"]))
+            if sha256_of(path) != line["before"]:
+                raise Refused("it did not become what it was", where=name, remedy="Keep it, and report this")
+    except (InkwellError, OSError) as cause:
+        refusal = cause if isinstance(cause, InkwellError) else Refused(f"it cannot be put back ({cause})", where=name)
+        return Result(file_id=key, path=name, problem=_problem(refusal))
+    return Result(file_id=key, path=name)
+
+
+def _look_at(folder: Path, path: Path) -> Result:
+    name = path.relative_to(folder).as_posix()
+    size = path.stat().st_size
+    if (kind := kind_of(path)) != "audio":
+        return Result(path=name, kind=kind, sha256=sha256_of(path), size_bytes=size)
+    try:
+        tags, found = read_file(path), digests(path)
+    except InkwellError as refusal:
+        return Result(path=name, kind="unreadable", sha256=sha256_of(path), size_bytes=size, problem=_problem(refusal))
+    facts = _facts(tags)
+    if tags.format in ("FLAC", "WAV", "AIFF"):
+        try:
+            facts["silent_tail_s"] = silent_tail_s(path)
+        except InkwellError as refusal:
+            return Result(
+                path=name, kind="unreadable", sha256=found.whole, size_bytes=size, problem=_problem(refusal),
+                facts=facts, fields=tags.fields,
+            )  # fmt: skip
+    return Result(path=name, kind="audio", sha256=found.whole, audio_digest=found.audio, size_bytes=size,
+                  fields=tags.fields, facts=facts)  # fmt: skip
+
+
+def _facts(tags: FileTags) -> dict[str, Any]:
+    return tags.model_dump(mode="json", exclude={"fields"})
+
+
+def _problem(error: InkwellError) -> dict[str, str]:
+    return {"what": error.what, "where": error.where or "", "remedy": error.remedy or ""}
+
+
+def _copied(source: Path, target: Path, told: list[str]) -> Iterable[float]:
+    paths = list(files_below(source, told))
+    for number, path in enumerate(paths):
+        to = target / path.relative_to(source)
+        to.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy2(path, to)
+        yield number / len(paths)
+
+
+def _unpacked(source: Path, target: Path, told: list[str]) -> Iterable[float]:
+    try:
+        with zipfile.ZipFile(source) as archive:
+            parts = [one for one in archive.infolist() if not one.is_dir()]
+            if len(parts) > MOST_FILES or sum(one.file_size for one in parts) > _MOST_ZIP_BYTES:
+                raise Refused("the archive is too large", where=source.name, remedy="Send it in parts")
+            for number, part in enumerate(parts):
+                name = PurePosixPath(part.filename.replace("\\", "/"))
+                if name.is_absolute() or ".." in name.parts or stat.S_ISLNK(part.external_attr >> 16):
+                    told.append(f"{part.filename} points outside the archive: left out")
+                    continue
+                if part.flag_bits & 1:
+                    told.append(f"{part.filename} is locked with a password: left out")
+                    continue
+                to = target / name
+                to.parent.mkdir(parents=True, exist_ok=True)
+                with archive.open(part) as packed, to.open("wb") as out:
+                    shutil.copyfileobj(packed, out, 1 << 20)
+                yield number / len(parts)
+    except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError) as cause:
+        if isinstance(cause, Cancelled):
+            raise
+        raise Refused(f"this is no ZIP archive ({cause})", where=source.name, remedy="Pack the folder anew") from cause
+
+
+def _encoding(data: bytes) -> str:
+    if data[:3] == b"\xef\xbb\xbf":
+        return "utf-8-sig"
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return "latin-1"
+    return "utf-8"

@@ -1,0 +1,373 @@
+"""Files that others made, over HTTP: brought in, changed on the sheet, written, taken back to the byte."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import shutil
+import time
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from inkwell_groove.core.files.reading import read_file
+from inkwell_groove.core.files.writing import Change
+from inkwell_groove.core.files.writing import write as tag
+from inkwell_groove.demo.imports import write_imports
+from tests.core.files.samples import picture, write_sample
+from tests.live import Server
+
+
+@pytest.fixture(scope="module")
+def originals(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return write_imports(tmp_path_factory.mktemp("archive"))
+
+
+@pytest.fixture(scope="module")
+def root(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return tmp_path_factory.mktemp("files")
+
+
+@pytest.fixture(scope="module")
+def desk(database_url: str, root: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    with Server(database_url, tmp_path_factory.mktemp("media"), INKWELL_FILES_ROOT=str(root)) as running:
+        yield running
+
+
+@pytest.fixture
+def messy(originals: Path, root: Path, request: pytest.FixtureRequest) -> str:
+    """The messy folder, for one test alone: its name below the root."""
+    name = f"messy {abs(hash(request.node.name))}"
+    shutil.copytree(originals, root / name)
+    return name
+
+
+def bring_in(desk: Server, folder: str, *, in_place: bool = False) -> Any:
+    bundle = desk.post("/bundles", {"folder": folder, "in_place": in_place})
+    desk.wait_for_jobs()
+    return next(one for one in desk.get("/bundles") if one["id"] == bundle["id"])
+
+
+def rows(desk: Server, *bundles: Any) -> list[Any]:
+    return list(desk.get("/sheet", bundle=[one["id"] for one in bundles])["rows"])
+
+
+def change(desk: Server, changes: list[Any]) -> Any:
+    answer = desk.api.patch("/sheet", json={"changes": changes})
+    assert answer.is_success, answer.text
+    return answer.json()
+
+
+def keep(desk: Server, proposed: Any) -> None:
+    change(desk, [{"file_id": one["file_id"], "field": one["field"], "value": one["after"]}
+                  for one in proposed["changes"]])  # fmt: skip
+
+
+def write(desk: Server, bundle: Any, **options: Any) -> Any:
+    step = desk.post("/sheet/write", {"bundle_ids": [bundle["id"]], **options})
+    return ended(desk, step["id"])
+
+
+def take_back(desk: Server, step: Any) -> Any:
+    desk.post(f"/file-steps/{step['id']}/take-back")
+    return ended(desk, step["id"])
+
+
+def ended(desk: Server, step_id: int) -> Any:
+    until = time.monotonic() + 90
+    while time.monotonic() < until:
+        step = next(one for one in desk.get("/file-steps") if one["id"] == step_id)
+        if step["state"] not in ("under way", "being taken back"):
+            return step
+        time.sleep(0.05)
+    raise AssertionError(f"still {step['state']}")
+
+
+def digests_below(folder: Path) -> dict[str, str]:
+    return {
+        path.relative_to(folder).as_posix(): hashlib.sha256(path.read_bytes()).hexdigest()
+        for path in sorted(folder.rglob("*")) if path.is_file()
+    }  # fmt: skip
+
+
+def test_a_folder_comes_in_whole_and_what_cannot_be_read_is_said(desk: Server, root: Path, messy: str) -> None:
+    assert f"{messy}/Harbour Lights CD1" in [one["name"] for one in desk.get("/files/folders")]
+    bundle = bring_in(desk, messy)
+    assert (bundle["state"], bundle["audio"], bundle["unreadable"]) == ("ready", 60, 1)
+    found = rows(desk, bundle)
+    broken = next(one for one in found if one["kind"] == "unreadable")
+    assert broken["path"] == "unsorted/broken.flac"
+    assert broken["problem"]["remedy"]
+    by_name = {one["path"].rsplit("/", 1)[-1]: one for one in found}
+    single = by_name["Track 03.mp3"]
+    assert single["fields"]["title"] == "THE TOLLGATE SISTERS - KILN LANE"
+    assert single["tagged_as"] == "ID3v2.3 and ID3v1"
+    assert single["pictures"][0]["width_px"] == 120
+    assert 19.5 < by_name["Kiln Lane Tapes - last of the evening.flac"]["silent_tail_s"] < 21
+    assert {one["format"] for one in found if one["format"]} == {
+        "FLAC", "MP3", "AAC", "ALAC", "Vorbis", "Opus", "WAV", "AIFF",
+    }  # fmt: skip
+    copies = digests_below(desk.media_root / "bundles" / str(bundle["id"]))
+    assert copies == digests_below(root / messy), "what came in is what lay there"
+
+
+def test_nothing_is_written_until_write_and_everything_is_taken_back_after_a_restart(
+    desk: Server, root: Path, messy: str
+) -> None:
+    bundle = bring_in(desk, messy)
+    folder = desk.media_root / "bundles" / str(bundle["id"])
+    before, stored = digests_below(folder), rows(desk, bundle)
+    ids = [one["id"] for one in stored if one["kind"] == "audio"]
+    keep(desk, desk.post("/sheet/read-names", {"file_ids": ids, "pattern": "{artist} - {title}"}))
+    rule = {"fields": ["title", "artist", "album"], "steps": [
+        {"do": "underscores"}, {"do": "leading number"}, {"do": "without", "of": "artist"},
+        {"do": "case", "to": "title"},
+    ]}  # fmt: skip
+    keep(desk, desk.post("/sheet/reword", {"file_ids": ids, "rules": [rule]}))
+    keep(desk, desk.post("/sheet/number", {"file_ids": ids, "totals": True}))
+    keep(desk, desk.post("/sheet/derive", {"file_ids": ids, "what": "album artists"}))
+    naming = {"pattern": "{album_artist}/{album}/{track_number:02} {title}"}
+    keep(desk, desk.post("/sheet/name", {"file_ids": ids, "naming": naming}))
+    quiet = next(one for one in stored if one["silent_tail_s"] > 5)
+    change(desk, [{"file_id": quiet["id"], "field": "silence", "value": "take off"}])
+    assert digests_below(folder) == before, "nothing is written until Write"
+    summary = desk.get("/sheet/summary", bundle=[bundle["id"]])
+    assert summary["files"] == 60
+    assert summary["shortened"] == 1
+
+    step = write(desk, bundle, id3="2.4")
+    assert (step["state"], step["counts"]["done"]) == ("written", 60), step
+    after = {one["id"]: one for one in rows(desk, bundle)}
+    assert not any(one["pending"] for one in after.values())
+    for one in stored:
+        if one["kind"] == "audio" and one["id"] != quiet["id"]:
+            assert after[one["id"]]["audio_digest"] == one["audio_digest"], "no sound was altered"
+    shorter = after[quiet["id"]]
+    assert 4.5 < shorter["duration_s"] < 6
+    lanterns = next(one for one in after.values() if one["path"].endswith("Three Bridges March.flac"))
+    assert lanterns["path"].startswith("Marrowby Silver Band/Lanterns on the Weir/")
+    assert read_file(folder / lanterns["path"]).fields["track_total"] == "10"
+    assert not (folder / "preludes").exists(), "empty folders go"
+    playlist = next(folder.rglob("lanterns.m3u")).read_text()
+    assert "../Marrowby Silver Band/Lanterns on the Weir/04 Three Bridges March.flac" in playlist
+
+    desk.kill()
+    desk.start()
+    assert take_back(desk, step)["state"] == "taken back"
+    assert digests_below(folder) == before
+    assert [one["fields"] for one in rows(desk, bundle)] == [one["fields"] for one in stored]
+    answer = desk.api.post(f"/file-steps/{step['id']}/take-back")
+    assert answer.status_code == 409
+
+
+def test_a_step_is_taken_back_only_when_what_came_after_it_was(desk: Server, messy: str) -> None:
+    bundle = bring_in(desk, f"{messy}/preludes", in_place=True)
+    one = rows(desk, bundle)[0]
+    change(desk, [{"file_id": one["id"], "field": "title", "value": "First"}])
+    first = write(desk, bundle)
+    change(desk, [{"file_id": one["id"], "field": "title", "value": "Second"}])
+    second = write(desk, bundle)
+    stuck = take_back(desk, first)
+    assert stuck["state"] == "taken back in part"
+    assert "Take back what was done to it later first" in stuck["told"][0]
+    assert rows(desk, bundle)[0]["fields"]["title"] == "Second"
+    assert take_back(desk, second)["state"] == "taken back"
+    assert take_back(desk, first)["state"] == "taken back"
+    assert rows(desk, bundle)[0]["fields"] == one["fields"]
+
+
+def test_files_edited_in_place_are_what_they_were_after_taking_back(desk: Server, root: Path, messy: str) -> None:
+    before = digests_below(root)
+    bundle = bring_in(desk, f"{messy}/TOLLGATE SISTERS (rip)", in_place=True)
+    found = rows(desk, bundle)
+    change(desk, [{"file_id": one["id"], "field": "path", "value": one["path"].upper().replace("MP3", "mp3")}
+                  for one in found])  # fmt: skip
+    change(desk, [{"file_id": one["id"], "field": "lyrics", "value": "La\nla"} for one in found])
+    step = write(desk, bundle)
+    assert step["state"] == "written"
+    assert (root / messy / "TOLLGATE SISTERS (rip)/TRACK 01.mp3").exists()
+    assert take_back(desk, step)["state"] == "taken back"
+    assert digests_below(root) == before
+
+
+def test_what_somebody_else_altered_is_left_alone_until_it_was_looked_at_again(
+    desk: Server, root: Path, messy: str
+) -> None:
+    bundle = bring_in(desk, f"{messy}/preludes", in_place=True)
+    first, second = rows(desk, bundle)[:2]
+    change(desk, [{"file_id": one["id"], "field": "comment", "value": "ours"} for one in (first, second)])
+    path = root / messy / "preludes" / first["path"]
+    tag(path, Change({"title": "Theirs"}))
+    altered = path.read_bytes()
+    step = write(desk, bundle)
+    assert step["state"] == "written in part"
+    assert "somebody else has altered it" in step["told"][0]
+    assert path.read_bytes() == altered
+    desk.post(f"/bundles/{bundle['id']}/look-again")
+    desk.wait_for_jobs()
+    again = {one["id"]: one for one in rows(desk, bundle)}
+    assert again[first["id"]]["fields"]["title"] == "Theirs"
+    assert again[first["id"]]["pending"] == {"comment": "ours"}
+    assert again[second["id"]]["fields"]["comment"] == "ours"
+    assert write(desk, bundle)["state"] == "written"
+    assert read_file(path).fields["comment"] == "ours"
+
+
+def test_a_killed_step_goes_on_and_can_still_be_taken_back(desk: Server, root: Path, messy: str) -> None:
+    bundle = bring_in(desk, messy)
+    folder = desk.media_root / "bundles" / str(bundle["id"])
+    before = digests_below(folder)
+    ids = [one["id"] for one in rows(desk, bundle) if one["kind"] == "audio"]
+    change(desk, [{"file_id": key, "field": "comment", "value": "x" * 5_000} for key in ids])
+    naming = {"pattern": "{album}/{title} {track_number}"}
+    keep(desk, desk.post("/sheet/name", {"file_ids": ids, "naming": naming}))
+    step = desk.post("/sheet/write", {"bundle_ids": [bundle["id"]]})
+    journal = desk.media_root / "steps" / str(step["id"]) / "journal.jsonl"
+    until = time.monotonic() + 60
+    while not journal.exists() and time.monotonic() < until:
+        time.sleep(0.001)
+    desk.kill()
+    time.sleep(0.7)  # until its workers have gone
+    desk.start()
+    step = ended(desk, step["id"])
+    assert step["state"] == "written"
+    assert all(one["fields"]["comment"] == "x" * 5_000 for one in rows(desk, bundle) if one["kind"] == "audio")
+    assert take_back(desk, step)["state"] == "taken back"
+    assert digests_below(folder) == before
+
+
+def test_a_spreadsheet_goes_out_and_comes_back(desk: Server, messy: str) -> None:
+    bundle = bring_in(desk, messy)
+    params = {"bundle": [bundle["id"]], "column": ["title", "artist", "path"]}
+    for form in ("csv", "xlsx"):
+        data = desk.api.get("/sheet/spreadsheet", params={**params, "form": form}).content
+        answer = desk.api.post("/sheet/spreadsheet", params={"bundle": [bundle["id"]]}, content=data)
+        assert answer.json() == {"changes": [], "told": []}
+    text = desk.api.get("/sheet/spreadsheet", params={**params, "form": "csv"}).content.decode("utf-8-sig")
+    lines = text.splitlines()
+    changed = [lines[0] + ",mine", lines[1].replace("first", "=1+1") + ",x", *lines[3:], "9:nowhere.flac,a,b,c,d"]
+    changed[1] = changed[1].split(",")[0] + ",=cmd(),Somebody," + ",x"
+    answer = desk.api.post(
+        "/sheet/spreadsheet", params={"bundle": [bundle["id"]]}, content="\r\n".join(changed).encode()
+    ).json()
+    assert [(one["field"], one["after"]) for one in answer["changes"]] == [("title", "=cmd()"), ("artist", "Somebody")]
+    assert answer["told"] == [
+        "Columns that are no fields are passed over: mine.",
+        "1 rows are about files that are not here: 9:nowhere.flac.",
+        "1 files have no row: they stay as they are.",
+    ]
+
+
+def test_pictures_by_the_house_rule_for_all_in_one_job_and_back(desk: Server, messy: str) -> None:
+    bundle = bring_in(desk, messy)
+    folder = desk.media_root / "bundles" / str(bundle["id"])
+    before = digests_below(folder)
+    rule = {"embed": "front", "beside": True, "most_px": 1_000, "most_kb": 300, "square": "crop border"}
+    assert desk.api.put("/art-rule", json=rule).is_success
+    checked = desk.get("/art-rule/check", bundle=[bundle["id"]])
+    assert checked["counts"]["too many pixels"] == 4
+    assert checked["counts"]["no front is embedded"] == 60 - 8 - 4
+    step = desk.post("/art-rule/carry-out", {"file_ids": [int(key) for key in checked["files"]]})
+    step = ended(desk, step["id"])
+    assert step["told"][0].startswith("38 files, ")
+    assert step["told"][0].endswith(": there is no front to be found")
+    assert step["state"] == "written"
+    found = {one["path"]: one for one in rows(desk, bundle)}
+    lanterns = next(one for path, one in found.items() if path.startswith("lanterns_on_the_weir/04"))
+    assert (lanterns["pictures"][0]["width_px"], lanterns["pictures"][0]["height_px"]) == (800, 800)
+    large = found["preludes/prelude 1.flac"]["pictures"][0]
+    assert large["width_px"] == 1_000
+    assert large["size_bytes"] <= 300_000
+    assert (folder / "preludes" / "cover.jpg").exists()
+    stamp = found["TOLLGATE SISTERS (rip)/Track 01.mp3"]["pictures"][0]
+    assert stamp["width_px"] == 120, "never scaled up"
+    assert take_back(desk, step)["state"] == "taken back"
+    assert digests_below(folder) == before
+
+    answer = desk.api.post("/files/pictures", params={"file": [lanterns["id"]], "role": "back"}, content=picture())
+    step = ended(desk, answer.json()["id"])
+    one = next(row for row in rows(desk, bundle) if row["id"] == lanterns["id"])
+    assert [(shown["role"], shown["width_px"]) for shown in one["pictures"]] == [("back", 300)]
+    shown = desk.api.get(f"/files/{lanterns['id']}/pictures/0")
+    assert (shown.status_code, shown.headers["content-type"]) == (200, "image/jpeg")
+    out = ended(desk, desk.post("/files/pictures/take-out", {"file_ids": [lanterns["id"]]})["id"])
+    assert take_back(desk, out)["state"] == "taken back"
+    assert take_back(desk, step)["state"] == "taken back"
+    assert digests_below(folder) == before
+
+
+def test_copies_are_filed_back_where_they_came_from_and_what_lay_there_is_kept(
+    desk: Server, root: Path, messy: str
+) -> None:
+    bundle = bring_in(desk, f"{messy}/preludes")
+    before = digests_below(root / messy / "preludes")
+    found = rows(desk, bundle)
+    change(desk, [{"file_id": found[0]["id"], "field": "title", "value": "Ebb"},
+                  {"file_id": found[1]["id"], "field": "path", "value": "two/prelude.flac"}])  # fmt: skip
+    write(desk, bundle)
+    assert digests_below(root / messy / "preludes") == before, "copies are copies until filed back"
+    desk.post(f"/bundles/{bundle['id']}/file-back")
+    assert read_file(root / messy / "preludes/prelude 1.flac").fields["title"] == "Ebb"
+    assert (root / messy / "preludes/two/prelude.flac").exists()
+    assert not (root / messy / "preludes/prelude 2.flac").exists()
+    kept = digests_below(desk.media_root / "bundles" / f"{bundle['id']}.before")
+    assert kept == {name: before[name] for name in ("prelude 1.flac", "prelude 2.flac")}
+
+
+def test_a_zip_is_taken_without_following_its_names_out(desk: Server, tmp_path: Path) -> None:
+    sound = write_sample(tmp_path / "a.flac", "a.flac").read_bytes()
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("album/a.flac", sound)
+        archive.writestr("../escaped.flac", sound)
+        archive.writestr("/etc/absolute.flac", sound)
+    answer = desk.api.post("/bundles/zip", params={"name": "old.zip"}, content=out.getvalue())
+    desk.wait_for_jobs()
+    bundle = next(one for one in desk.get("/bundles") if one["id"] == answer.json()["id"])
+    assert (bundle["name"], bundle["audio"]) == ("old", 1)
+    assert len(bundle["told"]) == 2
+    assert not (desk.media_root / "bundles" / "escaped.flac").exists()
+    answer = desk.api.post("/bundles/zip", params={"name": "no.zip"}, content=b"PK\x03\x04 nothing")
+    desk.wait_for_jobs()
+    bundle = next(one for one in desk.get("/bundles") if one["id"] == answer.json()["id"])
+    assert bundle["state"] == "failed"
+    assert "no ZIP archive" in bundle["told"][0]
+
+
+def test_rules_are_saved_ordered_and_shown_on_examples(desk: Server) -> None:
+    for name in ("tidy", "capitals"):
+        rule = {"name": name, "fields": ["title"], "steps": [{"do": "space"}]}
+        assert desk.api.put("/wording-rules", json=rule).is_success
+    saved = desk.get("/wording-rules")
+    ids = [one["id"] for one in saved][::-1]
+    assert [one["id"] for one in desk.api.put("/wording-rules/order", json={"ids": ids}).json()] == ids
+    desk.api.delete(f"/house-documents/{ids[0]}")
+    assert [one["id"] for one in desk.get("/wording-rules")] == ids[1:]
+    examples = desk.post("/filing-patterns/examples", {"pattern": "{album_artist}/{album}/{track_number:02} {title}"})
+    assert examples[0]["path"] == "Marrowby Silver Band/Lanterns on the Weir/03 Over the Sluice - a March.flac"
+    assert "/Disc 2/" in examples[1]["path"]
+    answer = desk.api.post("/filing-patterns/examples", json={"pattern": "{nonsense}"})
+    assert answer.status_code == 422
+    assert "there is no field 'nonsense'" in answer.text
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status"),
+    [
+        ("POST", "/bundles", {"folder": "../.."}, 404),
+        ("POST", "/bundles", {"folder": "nowhere"}, 404),
+        ("GET", "/sheet?bundle=9999", None, 404),
+        ("PATCH", "/sheet", {"changes": [{"file_id": 99_999, "field": "title", "value": "x"}]}, 404),
+        ("POST", "/sheet/write", {"bundle_ids": [9_999]}, 409),
+        ("POST", "/file-steps/999/take-back", None, 404),
+        ("POST", "/sheet/reword", {"file_ids": [1], "rules": [{"fields": ["no"], "steps": [{"do": "space"}]}]}, 422),
+        ("PUT", "/wording-rules", {"name": "", "fields": ["title"], "steps": [{"do": "space"}]}, 422),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_is_answered(desk: Server, method: str, path: str, body: Any, status: int) -> None:
+    answer = desk.api.request(method, path, json=body)
+    assert answer.status_code == status, answer.text
+    assert answer.json()["detail"]
