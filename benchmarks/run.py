@@ -10,12 +10,12 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from inkwell_groove.core.errors import Refused
 
-AREAS = ("peaks", "first-look", "seal", "transfer", "tracks", "repair")
+AREAS = ("peaks", "first-look", "seal", "transfer", "tracks", "repair", "disc", "fingerprint", "matching", "describe")
 
 
 def main(area: str | None = None) -> None:
     """Prints the figures of one area, or of all."""
-    from benchmarks import first_look, peaks, repair, seal, tracks, transfer
+    from benchmarks import describe, disc, fingerprint, first_look, matching, peaks, repair, seal, tracks, transfer
 
     runs = {
         "peaks": peaks.run,
@@ -24,6 +24,10 @@ def main(area: str | None = None) -> None:
         "transfer": transfer.run,
         "tracks": tracks.run,
         "repair": repair.run,
+        "disc": disc.run,
+        "fingerprint": fingerprint.run,
+        "matching": matching.run,
+        "describe": describe.run,
     }
     if area is not None and area not in runs:
         raise Refused(f"there is no benchmark '{area}'", remedy=f"The areas are {', '.join(AREAS)}")

@@ -5,8 +5,9 @@ from __future__ import annotations
 import argparse
 import os
 import sys
+from collections.abc import Mapping
 
-from launcher import application, debian, environment, frontend, testing
+from launcher import application, debian, environment, frontend, standins, testing
 from launcher.commands import run
 from launcher.places import PYTHON, CannotGoOn, say, var
 
@@ -47,44 +48,50 @@ def _arguments() -> argparse.Namespace:
 def _setup(_: argparse.Namespace) -> int:
     debian.need(debian.RUNNING)
     environment.ensure()
-    frontend.ensure_built()
+    with environment.compiled_meanwhile():
+        frontend.ensure_built()
     return 0
 
 
 def _serve(arguments: argparse.Namespace) -> int:
-    _start(arguments)
+    _start(arguments, {})
     return 0
 
 
 def _demo(arguments: argparse.Namespace) -> int:
-    where = _start(arguments)
-    options = ["--full-length"] if arguments.full_length else []
-    run(
-        [PYTHON, "-m", "inkwell_groove.demo", "--archive", var() / "demo", "--address", where, *options],
-        what="Filling the demo archive",
-    )
+    _setup(arguments)
+    archive = var() / "demo"
+    make = [PYTHON, "-m", "inkwell_groove.demo", "--archive", archive]
+    make += ["--full-length"] if arguments.full_length else []
+    run(make, what="Making the demo archive")
+    where = _start(arguments, standins.start(archive))
+    run([*make, "--address", where], what="Filling the demo archive")
     say("The demo archive is on the shelf.")
     return 0
 
 
-def _start(arguments: argparse.Namespace) -> str:
+def _start(arguments: argparse.Namespace, outside: Mapping[str, str]) -> str:
     _setup(arguments)
     application.database().ensure_running()
-    where = application.start(arguments.port)
+    where = application.start(arguments.port, outside)
     say(f"Inkwell Groove is at {where}   (./inkwell stop ends it)")
     return where
 
 
 def _stop(_: argparse.Namespace) -> int:
-    ended = [
-        name for name, end in (("application", application.stop), ("database", application.database().stop)) if end()
-    ]
-    say(f"Stopped: {' and '.join(ended)}." if ended else "Nothing was running.")
+    parts = (
+        ("application", application.stop),
+        ("witness register", lambda: standins.stop("witness-register")),
+        ("sources", lambda: standins.stop("sources")),
+        ("database", application.database().stop),
+    )
+    ended = [name for name, end in parts if end()]
+    say(f"Stopped: {', '.join(ended)}." if ended else "Nothing was running.")
     return 0
 
 
 def _status(_: argparse.Namespace) -> int:
-    for line in application.status():
+    for line in application.status() + standins.status():
         say(line)
     return 0 if application.address() else 1
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import os
 import time
 import urllib.error
 import urllib.request
+from collections.abc import Mapping
 from pathlib import Path
 
 from launcher import processes
@@ -28,13 +30,14 @@ def database() -> Database:
     return Database(var() / "database")
 
 
-def environment(port: int) -> dict[str, str]:
-    """The settings the application is started with."""
+def environment(port: int, outside: Mapping[str, str]) -> dict[str, str]:
+    """The settings the application is started with; where the caller's own environment says otherwise, that counts."""
     return {
         "INKWELL_DATABASE_URL": database().url,
         "INKWELL_MEDIA_ROOT": str(var() / "media"),
         "INKWELL_FRONTEND_ROOT": str(FRONTEND / "dist"),
         "INKWELL_PORT": str(port),
+        **{name: os.environ.get(name, address) for name, address in outside.items()},
     }
 
 
@@ -45,13 +48,16 @@ def address() -> str | None:
     return f"http://127.0.0.1:{_port_file().read_text()}"
 
 
-def start(port: int) -> str:
-    """Migrates, starts and waits until it answers: its address. If it already runs, just that."""
+def start(port: int, outside: Mapping[str, str]) -> str:
+    """Migrates, starts and waits until it answers: its address. If it already runs, just that.
+
+    `outside` are the settings that lead to the outside world.
+    """
     if running := address():
         return running
     if not processes.port_is_free(port):
         raise CannotGoOn(f"Port {port} is in use by another program. Choose another: ./inkwell serve --port {port + 1}")
-    env = environment(port)
+    env = environment(port, outside)
     run([PYTHON, "-m", "inkwell_groove.store.migrate"], what="Bringing the database up to date", env=env)
     log = var() / "log" / "application.log"
     pid = processes.start([PYTHON, "-m", "inkwell_groove.web"], record=_record(), log=log, env=env)

@@ -6,16 +6,17 @@ import os
 import shutil
 import subprocess
 import sys
+from pathlib import Path
 
 from launcher.commands import run
 from launcher.places import CannotGoOn, say
 
 RUNNING = {"mariadb-server": "mariadbd"}
-TESTING = {"chromium": "chromium", "flac": "flac"}
+TESTING = {"chromium": "chromium", "flac": "flac", "libcue2": "libcue.so.2"}
 
 
 def need(packages: dict[str, str]) -> None:
-    """Installs those of the packages (name: program) that are missing. Raises CannotGoOn where it may not."""
+    """Installs those of the packages (name: program or library) that lack. Raises CannotGoOn where it cannot."""
     missing = [name for name, program in packages.items() if not _is_there(program)]
     if missing:
         _install(missing)
@@ -44,4 +45,6 @@ def _install(missing: list[str]) -> None:
 
 
 def _is_there(program: str) -> bool:
+    if ".so." in program:
+        return any(Path("/usr/lib").glob(f"*/{program}"))
     return shutil.which(program, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/bin") is not None

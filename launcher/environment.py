@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import shutil
+import subprocess
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from launcher.commands import run
 from launcher.debian import need_venv
@@ -38,3 +41,23 @@ def ensure(*, testing: bool = False) -> None:
     wanted = f"{ROOT / 'src'}\n"
     if not path_file.is_file() or path_file.read_text() != wanted:
         path_file.write_text(wanted)
+
+
+@contextmanager
+def compiled_meanwhile() -> Iterator[None]:
+    """Has the core's kernels compiled beside what is done in the block: it takes most of a minute, once a change."""
+    digest = hashlib.sha256(sys.version.encode())
+    for path in sorted((ROOT / "src" / "inkwell_groove" / "core").rglob("*.py")):
+        digest.update(path.read_bytes())
+    marker = VENV / "compiled-from"
+    if marker.is_file() and marker.read_text() == digest.hexdigest():
+        yield
+        return
+    say("Compiling what works on sound")
+    command = [PYTHON, "-m", "inkwell_groove.core.compiled"]
+    with subprocess.Popen(command, cwd=ROOT, stdin=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True) as process:
+        yield
+        _, errors = process.communicate()
+    if process.returncode:
+        raise CannotGoOn(f"Compiling what works on sound failed:\n{errors.strip()}")
+    marker.write_text(digest.hexdigest())

@@ -13,12 +13,15 @@ import { createBrowserRouter, Navigate } from "react-router";
 import { RouterProvider } from "react-router/dom";
 
 import { followEvents } from "./api/events";
+import { DiscStage } from "./disc/DiscStage";
 import { ArtworkStage } from "./docket/ArtworkStage";
 import { DescribeStage } from "./docket/DescribeStage";
 import { DocketDesk } from "./docket/DocketDesk";
 import { IntakeStage } from "./docket/IntakeStage";
 import { SealStage } from "./docket/SealStage";
 import { TracksStage } from "./docket/TracksStage";
+import { FilesPage } from "./files/FilesPage";
+import { SheetPage } from "./files/SheetPage";
 import { Broken, Nowhere } from "./frame/Broken";
 import { Frame } from "./frame/Frame";
 import { applyTheme } from "./frame/theme";
@@ -26,6 +29,8 @@ import { LedgerPage } from "./ledger/LedgerPage";
 import { RepairStage } from "./repair/RepairStage";
 import { TransferStage } from "./transfer/TransferStage";
 import { Shelf } from "./shelf/Shelf";
+import { ShelfLookUp } from "./shelf/ShelfLookUp";
+import { SourcesStage } from "./sources/SourcesStage";
 
 applyTheme();
 const cache = new QueryClient({ defaultOptions: { queries: { staleTime: 30_000, retry: 1 } } });
@@ -37,6 +42,9 @@ const router = createBrowserRouter([
     errorElement: <Broken />,
     children: [
       { path: "/", element: <Shelf />, errorElement: <Broken /> },
+      { path: "/look-up", element: <ShelfLookUp />, errorElement: <Broken /> },
+      { path: "/files", element: <FilesPage />, errorElement: <Broken /> },
+      { path: "/files/sheet", element: <SheetPage />, errorElement: <Broken /> },
       { path: "/ledger", element: <LedgerPage />, errorElement: <Broken /> },
       {
         path: "/dockets/:docketId",
@@ -46,8 +54,10 @@ const router = createBrowserRouter([
           { index: true, element: <Navigate to="intake" replace /> },
           { path: "intake", element: <IntakeStage /> },
           { path: "transfer", element: <TransferStage /> },
+          { path: "disc", element: <DiscStage /> },
           { path: "tracks", element: <TracksStage /> },
           { path: "repair", element: <RepairStage /> },
+          { path: "sources", element: <SourcesStage /> },
           { path: "describe", element: <DescribeStage /> },
           { path: "artwork", element: <ArtworkStage /> },
           { path: "seal", element: <SealStage /> },

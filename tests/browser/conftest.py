@@ -4,8 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
 import pytest
-from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+
+from inkwell_groove.core import peaks
+from inkwell_groove.core.disc.checksums import witness_sum
+from inkwell_groove.core.restoration import ear
+
+# A server that was just begun loads what its jobs need; how fast things are is measured elsewhere.
+PATIENCE_MS = 60_000
+expect.set_options(timeout=PATIENCE_MS)
+
+
+@pytest.fixture(scope="package", autouse=True)
+def compiled() -> None:
+    """What is compiled at first use is compiled here, once, not by every process of a server that was just begun."""
+    peaks.warm()
+    ear.warm()
+    witness_sum(np.zeros((8, 2), np.int16))
 
 
 # Of the package, not of the session: while it lives, its event loop runs in the main thread and no other may.
@@ -40,7 +57,7 @@ def watched(browser: Browser) -> Iterator[Page]:
     troubles: list[str] = []
     tab.on("console", lambda message: troubles.append(message.text) if message.type == "error" else None)
     tab.on("pageerror", lambda error: troubles.append(str(error)))
-    tab.set_default_timeout(15_000)
+    tab.set_default_timeout(PATIENCE_MS)
     yield tab
     context.close()
     # A refusal that a test provokes is logged by the browser as a failed load: those are expected and named so.

@@ -84,7 +84,7 @@ class DeckSide:
         self.page.get_by_label("On the platter").select_option(record)
         expect(self.page.get_by_text(f"On: {record} side A")).to_be_visible()
 
-    def expect_state(self, text: str, *, patience_s: float = 20) -> None:
+    def expect_state(self, text: str, *, patience_s: float = 60) -> None:
         expect(self.page.get_by_role("status")).to_contain_text(text, timeout=1000 * patience_s)
 
     def expect_recorded(self, at_least_s: int) -> None:

@@ -58,7 +58,7 @@ def test_nudges_in_quick_succession_all_count_and_are_undone_one_by_one(
     wait_for(lambda: starts(server, docket)[1] == before[1] + 441, page)
 
 
-def wait_for(done: Any, page: Page, *, patience_s: float = 5) -> None:
+def wait_for(done: Any, page: Page, *, patience_s: float = 30) -> None:
     for _ in range(round(20 * patience_s)):
         if done():
             return

@@ -63,9 +63,9 @@ def test_a_record_goes_from_a_recorded_side_to_a_sealed_album(
     desk.stage("Describe")
     desk.type_into("Album artist", "The Test Band")
     desk.type_into("Title", "Test Record")
-    desk.type_into("Year", "1974-13")
+    desk.type_into("Release date", "1974-13")
     expect(page.get_by_text("There is no month 13.")).to_be_visible()
-    desk.type_into("Year", "1974-03")
+    desk.type_into("Release date", "1974-03")
     expect(page.get_by_text("There is no month 13.")).not_to_be_visible()
     for number, title in enumerate(TITLES, start=1):
         desk.type_into(f"Title of track {number}", title)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import io
 from pathlib import Path
 
 import numpy as np
@@ -10,11 +11,13 @@ import pytest
 import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PIL import Image
 
 from inkwell_groove.core import cuesheet
 from inkwell_groove.core.artwork import examine
 from inkwell_groove.core.description import Release, TrackDescription
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
+from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.core.plan import Plan, TrackSpan
 from inkwell_groove.core.probe import probe
 from inkwell_groove.core.sealing.album import SUMS_NAME, seal_album
@@ -110,6 +113,26 @@ def test_the_papers_agree_with_the_files(tmp_path: Path) -> None:
         "#EXTINF:1,The Test Band - One",
         "01 One.flac",
     ]
+
+
+def test_a_cover_is_embedded_as_the_house_wants_it_and_kept_whole_beside(tmp_path: Path) -> None:
+    cover = tmp_path / "cover.jpg"
+    cover.write_bytes(lanterns_cover())
+    take = write(tmp_path / "take.wav", noise(100_000))
+    for rule, pixels, beside in (
+        (ArtRule(most_px=600, beside=False), 600, True), (ArtRule(beside=False), 1_000, False),
+        (ArtRule(), 1_000, True), (ArtRule(embed="none", beside=False), 0, True),
+    ):  # fmt: skip
+        folder = tmp_path / f"{rule.most_px} {rule.embed} {rule.beside}"
+        folder.mkdir()
+        order = order_for(take, cover=cover).model_copy(update={"art": rule})
+        album = seal_album(order, folder)
+        pictures = read_tags(folder / album.tracks[0].file).pictures
+        assert [Image.open(io.BytesIO(data)).width for _, _, data in pictures] == ([pixels] if pixels else [])
+        assert (folder / "cover.jpg").exists() == beside
+        assert ("cover.jpg" in [file.name for file in album.files]) == beside
+        if beside:
+            assert (folder / "cover.jpg").read_bytes() == lanterns_cover(), "the original is kept"
 
 
 def test_tags_and_cover_are_in_every_track(tmp_path: Path) -> None:

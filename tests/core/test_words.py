@@ -58,8 +58,8 @@ def test_clean_text_is_one_line_without_surrounding_space_and_stays_as_it_is(tex
 
 
 def test_a_field_refuses_what_is_too_long_and_names_itself() -> None:
-    with pytest.raises(Refused, match="Label has 501 characters"):
-        field(RELEASE_FIELDS, "label").accept("x" * 501)
+    with pytest.raises(Refused, match="Title has 501 characters"):
+        field(RELEASE_FIELDS, "title").accept("x" * 501)
     with pytest.raises(Refused, match="no field 'genre'"):
         field(RELEASE_FIELDS, "genre")
 

@@ -8,10 +8,15 @@ from typing import Any
 import pytest
 
 from inkwell_groove.core.artwork import ArtworkFacts
+from inkwell_groove.core.disc.drive import DriveFacts
+from inkwell_groove.core.disc.record import DiscRecord, TrackRead
+from inkwell_groove.core.disc.toc import Toc, TocTrack
+from inkwell_groove.core.disc.witnesses import Witness
 from inkwell_groove.core.plan import EdgeNote, Plan, TrackSpan
 from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.transfer.chain import Chain
 from inkwell_groove.core.transfer.continuity import Fault
+from inkwell_groove.store.models import DiscRead
 from inkwell_groove.workroom import evidence
 from inkwell_groove.workroom.views import (
     ArtworkView,
@@ -64,6 +69,7 @@ def side(
     return SideView(
         id=1,
         letter=letter,
+        name=f"Side {letter}",
         expected_s=None,
         takes=list(takes),
         chosen_take_id=1,
@@ -205,4 +211,52 @@ def test_where_a_docket_stands(change: dict[str, Any], standing: str) -> None:
 )
 def test_a_recording_that_is_no_take_yet_comes_before_all_takes(states: list[str], line: str, mood: str) -> None:
     found = evidence.transfer([side(take())], states)
+    assert (found.line, found.mood) == (line, mood)
+
+
+def disc_row(*verdicts: str, state: str = "read") -> DiscRead:
+    """A reading whose tracks are worth so much."""
+    witness = {
+        "proven": Witness(answer="agrees", reads=2, of=2, whole=True),
+        "doubtful": Witness(answer="disagrees", of=3),
+    }
+    tracks = tuple(
+        TrackRead(
+            number=number, first_frame=100 * number, end_frame=100 * number + 100, first_crc32="", second_crc32="",
+            crc32="", sha256="", peak=1, settled=(), disputed=(3,) if verdict == "damaged" else (), rereads=0,
+            silent_share=0.0, witness_sum=None, witness=witness.get(verdict, Witness(answer="unknown")),
+        )
+        for number, verdict in enumerate(verdicts, start=1)
+    )  # fmt: skip
+    toc = Toc(tracks=(TocTrack(number=1, start=100), TocTrack(number=2, start=200)), lead_out=300)
+    record = DiscRecord(
+        application="", read_at="", read_by="", drive=DriveFacts(id="x", name="x"), offset_samples=0,
+        offset_from="the register", twice=True, toc=toc, tracks=tracks,
+    )  # fmt: skip
+    return DiscRead(id=1, state=state, record=record.model_dump(mode="json") if verdicts else None)
+
+
+@pytest.mark.parametrize(
+    ("discs", "line", "mood"),
+    [
+        ([("Disc", [])], "not read yet", "not begun"),
+        ([("Disc", [disc_row(state="reading")])], "disc is being read", "doubtful"),
+        ([("Disc", [disc_row(state="failed")])], "could not be read", "missing"),
+        ([("Disc", [disc_row("proven", "proven")])], "all 2 tracks proven by witnesses", "done"),
+        ([("Disc", [disc_row("proven", "agreed")])], "1 of 2 tracks proven by witnesses", "doubtful"),
+        ([("Disc", [disc_row("agreed", "agreed")])], "2 tracks, no witness", "doubtful"),
+        ([("Disc", [disc_row("proven", "damaged")])], "track 2 is damaged: read again", "missing"),
+        (
+            [("Disc", [disc_row("doubtful", "damaged")])],
+            "track 1 disagrees with others and 1 more: read again",
+            "missing",
+        ),
+        ([("Disc", [disc_row("proven")])], "1 read, some still to come", "missing"),
+        ([("Disc 1", [disc_row("proven", "proven")]), ("Disc 2", [])], "disc 2 not read yet", "missing"),
+    ],
+)
+def test_a_disc_s_line_says_what_its_readings_are_worth(
+    discs: list[tuple[str, list[DiscRead]]], line: str, mood: str
+) -> None:
+    found = evidence.disc(discs)
     assert (found.line, found.mood) == (line, mood)

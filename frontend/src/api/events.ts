@@ -1,12 +1,15 @@
 import type { QueryClient } from "@tanstack/react-query";
 
 import type { Job } from "./client";
-import { docketQuery, jobsQuery, recordingsQuery, transferQuery } from "./queries";
+import { docketQuery, drivesQuery, jobsQuery, reconcileQuery, recordingsQuery, shelfLookUpQuery, sourceArtQuery, docketSourcesQuery, transferQuery } from "./queries";
 
-type News = { kind: "hello" } | { kind: "job"; job: Job } | { kind: "docket" | "transfer"; docket_id: number };
+type News = { kind: "hello" | "files" | "cells" } | { kind: "job"; job: Job } | { kind: "docket" | "transfer" | "look-up"; docket_id: number };
 
 /** What may be known once a job has listened to a side. */
 const HEARD_ANEW = ["hearing", "repairs", "places", "harm", "spectra"];
+
+/** What a step of work on files may have changed. */
+const FILES_ANEW = ["bundles", "sheet", "file steps", "folders of files", "art check", "ledger"];
 
 /** Keeps the query cache in step with the server's news, for as long as the page lives. Returns how to stop. */
 export function followEvents(cache: QueryClient): () => void {
@@ -17,13 +20,30 @@ export function followEvents(cache: QueryClient): () => void {
     if (news.kind === "job") {
       cache.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], news.job));
       if (news.job.state === "done") for (const key of HEARD_ANEW) void cache.invalidateQueries({ queryKey: [key] });
+      // Jobs of no docket are work on files; told once all they changed is in the database.
+      if (news.job.docket_id === null && news.job.state !== "running") for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "transfer") {
       void cache.invalidateQueries({ queryKey: transferQuery(news.docket_id).queryKey });
+    } else if (news.kind === "look-up") {
+      void cache.invalidateQueries({ queryKey: docketSourcesQuery(news.docket_id).queryKey });
+      void cache.invalidateQueries({ queryKey: reconcileQuery(news.docket_id).queryKey });
+      void cache.invalidateQueries({ queryKey: sourceArtQuery(news.docket_id).queryKey });
+      void cache.invalidateQueries({ queryKey: docketQuery(news.docket_id).queryKey });
+      void cache.invalidateQueries({ queryKey: shelfLookUpQuery.queryKey });
     } else if (news.kind === "docket") {
+      void cache.invalidateQueries({ queryKey: docketSourcesQuery(news.docket_id).queryKey });
+      void cache.invalidateQueries({ queryKey: reconcileQuery(news.docket_id).queryKey });
       void cache.invalidateQueries({ queryKey: recordingsQuery(news.docket_id).queryKey });
       void cache.invalidateQueries({ queryKey: docketQuery(news.docket_id).queryKey });
+      void cache.invalidateQueries({ queryKey: ["disc"] });
+      void cache.invalidateQueries({ queryKey: ["disc strip"] });
+      void cache.invalidateQueries({ queryKey: drivesQuery.queryKey });
       void cache.invalidateQueries({ queryKey: ["shelf"] });
       void cache.invalidateQueries({ queryKey: ["ledger"] });
+    } else if (news.kind === "files") {
+      for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });
+    } else if (news.kind === "cells") {
+      void cache.invalidateQueries({ queryKey: ["bundles"] });
     } else if (!first) {
       // The connection was lost and is back: anything may have happened meanwhile.
       void cache.invalidateQueries();

@@ -1,6 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
 
-import { answer, api, Problem, type RepairsWanted } from "./client";
+import { answer, api, type Naming, Problem, type RepairsWanted } from "./client";
 
 /** Key, fetcher and type of each resource in one place. */
 export const shelfQuery = (search: string) =>
@@ -142,6 +142,28 @@ export const recordingPeaksQuery = (recordingId: number) =>
     retry: false,
   });
 
+export const drivesQuery = queryOptions({
+  queryKey: ["drives"],
+  queryFn: ({ signal }) => answer(api.GET("/api/drives", { signal })),
+});
+
+export const discQuery = (sideId: number) =>
+  queryOptions({
+    queryKey: ["disc", sideId],
+    queryFn: ({ signal }) => answer(api.GET("/api/sides/{side_id}/disc", { params: { path: { side_id: sideId } }, signal })),
+  });
+
+/** A mark for every third pixel of a strip on a wide screen. */
+const STRIP_MARKS = 260;
+
+export const discStripQuery = (sideId: number) =>
+  queryOptions({
+    queryKey: ["disc strip", sideId],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/sides/{side_id}/disc/strip", { params: { path: { side_id: sideId }, query: { marks: STRIP_MARKS } }, signal })),
+    placeholderData: (before) => before,
+  });
+
 export const comparisonQuery = (jobId: number) =>
   queryOptions({
     queryKey: ["comparison", jobId],
@@ -156,4 +178,89 @@ export const peakIndexQuery = (takeId: number) =>
     queryFn: ({ signal }) =>
       answer(api.GET("/api/takes/{take_id}/peaks", { params: { path: { take_id: takeId } }, signal })),
     staleTime: Infinity,
+  });
+
+export const docketSourcesQuery = (docketId: number) =>
+  queryOptions({
+    queryKey: ["sources", docketId],
+    queryFn: ({ signal }) => answer(api.GET("/api/dockets/{docket_id}/sources", { params: { path: { docket_id: docketId } }, signal })),
+  });
+
+export const reconcileQuery = (docketId: number) =>
+  queryOptions({
+    queryKey: ["reconcile", docketId],
+    queryFn: ({ signal }) => answer(api.GET("/api/dockets/{docket_id}/reconcile", { params: { path: { docket_id: docketId } }, signal })),
+    retry: false,
+  });
+
+export const sourceArtQuery = (docketId: number) =>
+  queryOptions({
+    queryKey: ["source art", docketId],
+    queryFn: ({ signal }) => answer(api.GET("/api/dockets/{docket_id}/source-art", { params: { path: { docket_id: docketId } }, signal })),
+  });
+
+export const shelfLookUpQuery = queryOptions({
+  queryKey: ["shelf look-up"],
+  queryFn: ({ signal }) => answer(api.GET("/api/shelf-look-up", { signal })),
+});
+
+export const bundlesQuery = queryOptions({
+  queryKey: ["bundles"],
+  queryFn: ({ signal }) => answer(api.GET("/api/bundles", { signal })),
+});
+
+export const foldersQuery = queryOptions({
+  queryKey: ["folders of files"],
+  queryFn: ({ signal }) => answer(api.GET("/api/files/folders", { signal })),
+});
+
+export const sheetQuery = (bundles: number[]) =>
+  queryOptions({
+    queryKey: ["sheet", bundles],
+    queryFn: ({ signal }) => answer(api.GET("/api/sheet", { params: { query: { bundle: bundles } }, signal })),
+    // What is changed here is changed in the cache as well; news of the server says when to ask anew.
+    staleTime: Infinity,
+    retry: false,
+  });
+
+export const fileStepsQuery = queryOptions({
+  queryKey: ["file steps"],
+  queryFn: ({ signal }) => answer(api.GET("/api/file-steps", { signal })),
+});
+
+export const wordingRulesQuery = queryOptions({
+  queryKey: ["wording rules"],
+  queryFn: ({ signal }) => answer(api.GET("/api/wording-rules", { signal })),
+});
+
+export const filingPatternsQuery = queryOptions({
+  queryKey: ["filing patterns"],
+  queryFn: ({ signal }) => answer(api.GET("/api/filing-patterns", { signal })),
+});
+
+export const patternExamplesQuery = (naming: Naming) =>
+  queryOptions({
+    queryKey: ["pattern examples", naming],
+    queryFn: ({ signal }) => answer(api.POST("/api/filing-patterns/examples", { body: naming, signal })),
+    placeholderData: (before) => before,
+    staleTime: Infinity,
+    retry: false,
+  });
+
+export const artRuleQuery = queryOptions({
+  queryKey: ["art rule"],
+  queryFn: ({ signal }) => answer(api.GET("/api/art-rule", { signal })),
+});
+
+/** What breaks the house's rule for pictures: in some bundles, or in all. */
+export const artCheckQuery = (bundles: number[] | null) =>
+  queryOptions({
+    queryKey: ["art check", bundles],
+    queryFn: ({ signal }) => answer(api.GET("/api/art-rule/check", { params: { query: { bundle: bundles ?? undefined } }, signal })),
+  });
+
+export const otherTagsQuery = (fileId: number) =>
+  queryOptions({
+    queryKey: ["other tags", fileId],
+    queryFn: ({ signal }) => answer(api.GET("/api/files/{file_id}/others", { params: { path: { file_id: fileId } }, signal })),
   });

@@ -11,7 +11,7 @@ interface Field {
   choices: readonly string[];
 }
 
-const DISC: readonly Field[] = [
+const RECORD: readonly Field[] = [
   { name: "speed", label: "Speed", hint: "as the label says", choices: ["33 1/3 rpm", "45 rpm", "78.26 rpm", "16 2/3 rpm"] },
   { name: "equalisation", label: "Equalisation", hint: "as it was cut, if known", choices: ["IEC 60098", "500/-16", "400/-12", "250/0", "unknown"] },
   { name: "playing_order", label: "Playing order", hint: "one disc after the other", choices: ["one disc after the other", "for a record changer"] },
@@ -24,6 +24,8 @@ const TAPE: readonly Field[] = [
   { name: "playing_order", label: "Playing order", hint: "sides apart", choices: ["sides apart", "both sides in one take (auto-reverse)"] },
   { name: "condition", label: "Condition", hint: "pads, splices, mould, case", choices: [] },
 ];
+const COMPACT_DISC: readonly Field[] = [{ name: "condition", label: "Condition", hint: "scratches, pinholes, bronzing, case", choices: [] }];
+const FIELDS: Record<string, readonly Field[]> = { Cassette: TAPE, CD: COMPACT_DISC };
 
 /** What is said of a carrier as it is taken from the shelf, and how long its sides should be. */
 export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Carrier }) {
@@ -39,7 +41,7 @@ export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Car
   return (
     <section className="rule-b grid grid-cols-2 gap-x-6 gap-y-0.5 px-5 py-3" aria-label={name}>
       <h2 className="col-span-2 mb-1 text-lg">{name}</h2>
-      {(carrier.format === "Cassette" ? TAPE : DISC).map((field) => {
+      {(FIELDS[carrier.format] ?? RECORD).map((field) => {
         const list = field.choices.length ? `${field.name} choices` : undefined;
         return (
           <label key={field.name} className={`grid grid-cols-[110px_1fr] items-baseline ${field.name === "condition" ? "col-span-2" : ""}`}>
@@ -49,7 +51,7 @@ export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Car
           </label>
         );
       })}
-      {carrier.sides.map((side) => (
+      {carrier.format !== "CD" && carrier.sides.map((side) => (
         <label key={side.id} className="grid grid-cols-[110px_1fr] items-baseline">
           <span className="quiet">Length of side {side.letter}</span>
           <Cell

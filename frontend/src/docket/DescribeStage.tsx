@@ -7,7 +7,7 @@ import { Desk } from "../frame/Desk";
 import { clock } from "../words/figures";
 import { Cell } from "../words/Cell";
 import { PasteTitles } from "./PasteTitles";
-import { sideName, sidesOf, useDocket, useKeepDocket } from "./useDocket";
+import { sidesOf, useDocket, useKeepDocket } from "./useDocket";
 
 type Change = Partial<Schemas["DescriptionChange"]>;
 
@@ -18,6 +18,7 @@ export function DescribeStage() {
   const { data: vocabulary } = useQuery(vocabularyQuery);
   const [pasted, setPasted] = useState<{ from: number; titles: string[] } | null>(null);
   const lines = sidesOf(docket).flatMap((side) => side.tracks);
+  const more = vocabulary?.track_fields.filter((one) => one.name !== "title" && one.name !== "artist") ?? [];
   const save = (change: Change) =>
     answer(
       api.PATCH("/api/dockets/{docket_id}/description", {
@@ -41,7 +42,7 @@ export function DescribeStage() {
             <span className="quiet">{field.label}{field.needed && <span className="text-error" title="needed for sealing"> *</span>}</span>
             <Cell
               label={field.label}
-              hint={field.hint}
+              hint={field.hint || (field.many ? "several: with semicolons" : "")}
               value={docket.release[field.name as keyof Docket["release"]] ?? ""}
               onSave={(value) => save({ release: { [field.name]: value } })}
             />
@@ -65,7 +66,8 @@ export function DescribeStage() {
               <th className="w-20 font-medium">Side</th>
               <th className="pl-2 font-medium">Title *</th>
               <th className="w-1/3 pl-2 font-medium">Artist</th>
-              <th className="w-28 pr-5 text-right font-medium">Length</th>
+              <th className="w-28 text-right font-medium">Length</th>
+              <th className="w-24 pr-5" aria-label="More fields" />
             </tr>
           </thead>
           <tbody>
@@ -75,6 +77,7 @@ export function DescribeStage() {
                 line={line}
                 side={sideLetter(docket, line)}
                 albumArtist={docket.release.album_artist ?? ""}
+                more={more}
                 onSave={(fields) => save({ tracks: { [line.key]: fields } })}
                 onPaste={(titles) => setPasted({ from: index, titles })}
               />
@@ -88,17 +91,20 @@ export function DescribeStage() {
 
 const sideLetter = (docket: Docket, line: TrackLine): string => {
   const side = sidesOf(docket).find((one) => one.id === line.side_id);
-  return side ? sideName(docket, side).replace("Side ", "") : "";
+  return side ? side.name.replace("Side ", "") : "";
 };
 
 function TrackRow(props: {
   line: TrackLine;
   side: string;
   albumArtist: string;
+  more: Schemas["FieldInfo"][];
   onSave: (fields: Record<string, string>) => Promise<void>;
   onPaste: (titles: string[]) => void;
 }) {
   const { line } = props;
+  const [isOpen, setOpen] = useState(false);
+  const said = props.more.filter((one) => line.fields?.[one.name]);
   const onPaste = (event: ClipboardEvent) => {
     const titles = event.clipboardData.getData("text").split(/\r\n|\r|\n/).map((title) => title.trim()).filter(Boolean);
     if (titles.length < 2) return;
@@ -106,7 +112,8 @@ function TrackRow(props: {
     props.onPaste(titles);
   };
   return (
-    <tr className="rule-b">
+    <>
+    <tr className={isOpen ? "" : "rule-b"}>
       <td className="figure py-1 pl-5">{line.number}</td>
       <td>{props.side}</td>
       <td className="pr-3" onPaste={onPaste}>
@@ -115,8 +122,29 @@ function TrackRow(props: {
       <td className="pr-3">
         <Cell label={`Artist of track ${line.number}`} value={line.artist} hint={props.albumArtist} onSave={(artist) => props.onSave({ artist })} />
       </td>
-      <td className="figure pr-5 text-right">{clock(line.end_sample - line.start_sample, line.rate_hz)}</td>
+      <td className="figure text-right">{clock(line.end_sample - line.start_sample, line.rate_hz)}</td>
+      <td className="pr-5 text-right">
+        <button type="button" className="text-primary" aria-expanded={isOpen} aria-label={`More of track ${line.number}`} onClick={() => setOpen(!isOpen)}>
+          {isOpen ? "less" : said.length > 0 ? `${said.length} more` : "more"}
+        </button>
+      </td>
     </tr>
+    {isOpen && (
+      <tr className="rule-b">
+        <td />
+        <td colSpan={5} className="pb-2 pr-5">
+          <div className="grid grid-cols-2 gap-x-6 gap-y-0.5">
+            {props.more.map((field) => (
+              <label key={field.name} className="grid grid-cols-[130px_1fr] items-baseline">
+                <span className="quiet">{field.label}</span>
+                <Cell label={`${field.label} of track ${line.number}`} hint={field.hint || (field.many ? "several: with semicolons" : "")} value={line.fields?.[field.name] ?? ""} onSave={(value) => props.onSave({ [field.name]: value })} />
+              </label>
+            ))}
+          </div>
+        </td>
+      </tr>
+    )}
+    </>
   );
 }
 

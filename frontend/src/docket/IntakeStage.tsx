@@ -15,7 +15,7 @@ import { Trouble, TroubleText } from "../words/Trouble";
 import { CarrierSheet } from "./CarrierSheet";
 import { asItCame } from "./sideSound";
 import { TurnOverField } from "./TurnOverField";
-import { chosenTake, firstNumber, sideName, sidesOf, useDocket } from "./useDocket";
+import { chosenTake, firstNumber, isDisc, sidesOf, useDocket } from "./useDocket";
 
 const ACCEPT = ".wav,.wave,.rf64,.aif,.aiff,.flac,.mp3,.ogg,audio/*";
 
@@ -28,7 +28,7 @@ export function IntakeStage() {
       title={
         <>
           <h1 className="text-xl">Intake</h1>
-          <span className="quiet">Drop the recording of a side anywhere on this page. It is kept as it came, for good.</span>
+          <span className="quiet">{sidesOf(docket).every((side) => isDisc(docket, side)) ? "What is said of the carrier, and what was read of it." : "Drop the recording of a side anywhere on this page. It is kept as it came, for good."}</span>
         </>
       }
       margin={<IntakeMargin docket={docket} />}
@@ -44,14 +44,15 @@ export function IntakeStage() {
 function SidePanel({ docket, side }: { docket: Docket; side: Side }) {
   const take = chosenTake(side);
   return (
-    <section className="rule-b px-5 py-4" aria-label={sideName(docket, side)}>
+    <section className="rule-b px-5 py-4" aria-label={side.name}>
       <div className="mb-2 flex items-baseline gap-4">
-        <h2 className="text-lg">{sideName(docket, side)}</h2>
+        <h2 className="text-lg">{side.name}</h2>
         {take && <span className="figure">{clock(take.format.samples, take.format.rate_hz)}</span>}
-        <span className="ml-auto"><ChooseFile docket={docket} side={side} label={take ? "Add another take" : "Choose a recording"} /></span>
+        {!isDisc(docket, side) && <span className="ml-auto"><ChooseFile docket={docket} side={side} label={take ? "Add another take" : "Choose a recording"} /></span>}
       </div>
       {take && <Strip docket={docket} side={side} take={take} />}
-      {side.takes.length === 0 && <p className="quiet">No recording yet. <Link className="text-primary underline-offset-2 hover:underline" to={`/dockets/${docket.id}/transfer`}>Record it at the deck</Link>, or bring a file: WAV, RF64, AIFF or FLAC, 8 to 192 kHz, 16 to 32 bit; MP3 and Ogg as a reference only.</p>}
+      {side.takes.length === 0 && isDisc(docket, side) && <p className="quiet">Not read yet. <Link className="text-primary underline-offset-2 hover:underline" to={`/dockets/${docket.id}/disc?side=${side.id}`}>Read it in a drive</Link>.</p>}
+      {side.takes.length === 0 && !isDisc(docket, side) && <p className="quiet">No recording yet. <Link className="text-primary underline-offset-2 hover:underline" to={`/dockets/${docket.id}/transfer`}>Record it at the deck</Link>, or bring a file: WAV, RF64, AIFF or FLAC, 8 to 192 kHz, 16 to 32 bit; MP3 and Ogg as a reference only.</p>}
       {side.takes.length > 0 && (
         <table className="mt-2 w-full text-[13px]">
           <tbody>
@@ -82,7 +83,7 @@ function Strip({ docket, side, take }: { docket: Docket; side: Side; take: Take 
       chosenTrack={null}
       selection={null}
       loupe={null}
-      label={`${sideName(docket, side)} as one line`}
+      label={`${side.name} as one line`}
       onPlace={(sample) => player.play(asItCame(take), sample)}
       onSelect={(span) => span && player.play(asItCame(take), span.from, span.to)}
     />
@@ -99,7 +100,7 @@ function TakeRow({ docket, side, take }: { docket: Docket; side: Side; take: Tak
     <tr className="align-top">
       <td className="py-1 pr-4">
         <div className="font-medium">{take.name}</div>
-        {take.note && <div className="text-warning">{take.note}</div>}
+        {take.note && <div className={isDisc(docket, side) ? "quiet" : "text-warning"}>{take.note}</div>}
         {take.transferred && <ChainLine transferred={take.transferred} />}
         <TurnOverField docket={docket} side={side} take={take} />
         {choose.error && <Trouble error={choose.error} />}
@@ -209,7 +210,7 @@ function IntakeMargin({ docket }: { docket: Docket }) {
   return (
     <>
       <h2 className="margin-heading">Carrier</h2>
-      {docket.carriers.map((carrier) => <p key={carrier.id}>{carrier.format}, sides {carrier.sides.map((side) => side.letter).join(" and ")}</p>)}
+      {docket.carriers.map((carrier) => <p key={carrier.id}>{carrier.format}, {carrier.sides.map((side) => side.name.toLowerCase()).join(" and ")}</p>)}
       <p className="quiet">Opened {moment(docket.created_at)}</p>
       {takes.map((take) => (
         <div key={take.id}>

@@ -18,7 +18,7 @@ import { Trouble } from "../words/Trouble";
 import { useSideSound } from "./sideSound";
 import { nudgeCommands, Pace, useCarryKey } from "./nudging";
 import { TracksMargin } from "./TracksMargin";
-import { firstNumber as firstNumberOf, sideName } from "./useDocket";
+import { firstNumber as firstNumberOf } from "./useDocket";
 import { usePlanEditing } from "./usePlanEditing";
 
 interface Props {
@@ -187,7 +187,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
               chosenTrack={chosen?.key ?? null}
               selection={selection}
               loupe={{ from: view.firstSample, to: view.firstSample + width * view.samplesPerPx }}
-              label={`Page: ${sideName(docket, side)} in lines of ${lineSeconds} s`}
+              label={`Page: ${side.name} in lines of ${lineSeconds} s`}
               onPlace={(sample) => {
                 setPlace({ at: String(sample), edge: null });
                 look(sample);

@@ -7,7 +7,7 @@ import { useWaveform } from "../waveform/useSource";
 import { CatalogueView } from "./CatalogueView";
 import { JoinsSheet } from "./JoinsSheet";
 import { SideWork } from "./SideWork";
-import { chosenTake, sideName, sidesOf, useDocket } from "./useDocket";
+import { chosenTake, sidesOf, useDocket } from "./useDocket";
 
 const VIEWS = [["page", "Page"], ["joins", "Joins"], ["catalogue", "Against the catalogue"]] as const;
 
@@ -31,7 +31,7 @@ export function TracksStage() {
             className={`press ${one === side ? "press-main" : ""}`}
             onClick={() => setParams(view === "page" ? { side: String(one.id) } : { side: String(one.id), view }, { replace: true })}
           >
-            {sideName(docket, one)}
+            {one.name}
           </button>
         ))}
       </div>

@@ -4,7 +4,6 @@ import { useEffect, useMemo } from "react";
 import type { Docket, HearingState, Side, Take } from "../api/client";
 import { hearingQuery } from "../api/queries";
 import { type Played, player, type SideSound } from "../player/player";
-import { sideName } from "./useDocket";
 
 /** A take as it came, for the player. */
 export const asItCame = (take: Take, name = take.name): Played => ({
@@ -30,6 +29,6 @@ export function useSideSound(docket: Docket, side: Side, take: Take): { played: 
   useEffect(() => {
     if (isKnown) player.follow(take.id, sound);
   }, [isKnown, sound, take.id]);
-  const name = `${docket.shelfmark}, ${sideName(docket, side)}`;
+  const name = `${docket.shelfmark}, ${side.name}`;
   return { played: { ...asItCame(take, name), side: sound }, state, error };
 }

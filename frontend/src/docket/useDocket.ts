@@ -22,6 +22,7 @@ export const chosenTake = (side: Side): Take | undefined => side.takes.find((tak
 
 /** The number of a side's first track on the whole release. */
 export function firstNumber(docket: Docket, side: Side): number {
+  if (isDisc(docket, side)) return side.tracks[0]?.number ?? 1;
   let number = 1;
   for (const one of sidesOf(docket)) {
     if (one.id === side.id) return number;
@@ -30,7 +31,5 @@ export function firstNumber(docket: Docket, side: Side): number {
   return number;
 }
 
-export const sideName = (docket: Docket, side: Side): string => {
-  const carrier = docket.carriers.find((one) => one.sides.includes(side));
-  return docket.carriers.length > 1 ? `Carrier ${carrier?.number}, side ${side.letter}` : `Side ${side.letter}`;
-};
+export const isDisc = (docket: Docket, side: Side): boolean =>
+  docket.carriers.some((carrier) => carrier.format === "CD" && carrier.sides.some((one) => one.id === side.id));

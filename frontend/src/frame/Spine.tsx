@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { BookOpen, Library, Moon, Sun } from "lucide-react";
+import { BookOpen, Files, Library, Moon, Sun } from "lucide-react";
 import { NavLink, useParams } from "react-router";
 
 import type { Evidence } from "../api/client";
@@ -11,8 +11,10 @@ import { applyTheme, useTheme } from "./theme";
 export const STAGES: Record<Evidence["stage"], string> = {
   intake: "Intake",
   transfer: "Transfer",
+  disc: "Disc",
   tracks: "Tracks",
   repair: "Repair",
+  sources: "Sources",
   describe: "Describe",
   artwork: "Artwork",
   seal: "Seal",
@@ -33,6 +35,9 @@ export function Spine() {
       </NavLink>
       <NavLink to="/" end className={place}>
         <Library size={15} aria-hidden /> Shelf
+      </NavLink>
+      <NavLink to="/files" className={place}>
+        <Files size={15} aria-hidden /> Files
       </NavLink>
       <NavLink to="/ledger" className={place}>
         <BookOpen size={15} aria-hidden /> Ledger

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 
-import { ledgerQuery } from "../api/queries";
+import { fileStepsQuery, ledgerQuery } from "../api/queries";
+import { useTakingBack } from "../files/useTakingBack";
 import { Desk } from "../frame/Desk";
 import { FindField } from "../frame/FindField";
 import { moment, plural } from "../words/figures";
@@ -12,6 +13,8 @@ export function LedgerPage() {
   const [params, setParams] = useSearchParams();
   const search = params.get("search") ?? "";
   const { data: lines, error } = useQuery(ledgerQuery(undefined, search));
+  const { data: steps } = useQuery(fileStepsQuery);
+  const back = useTakingBack();
   return (
     <Desk
       title={
@@ -27,7 +30,7 @@ export function LedgerPage() {
         </>
       }
     >
-      {error && <Trouble error={error} />}
+      {(error ?? back.error) && <Trouble error={error ?? back.error} />}
       {lines?.length === 0 && <p className="p-8">{search ? `Nothing in the ledger has “${search}” in it.` : "Nothing has been done yet. Every change will be written down here."}</p>}
       <table className="w-full border-collapse text-[13px]">
         <tbody>
@@ -41,7 +44,12 @@ export function LedgerPage() {
                   </Link>
                 )}
               </td>
-              <td className="w-1/3 px-3 py-2">{line.action}</td>
+              <td className="w-1/3 px-3 py-2">
+                {line.action}
+                {steps?.some((one) => one.id === line.after?.file_step_id && one.can_be_taken_back) && (
+                  <button type="button" className="ml-2 font-medium text-primary" disabled={back.isPending} onClick={() => back.mutate(Number(line.after?.file_step_id))}>Take back</button>
+                )}
+              </td>
               <td className="figure quiet px-3 py-2">
                 <Change before={line.before} after={line.after} />
               </td>

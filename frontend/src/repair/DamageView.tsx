@@ -5,7 +5,7 @@ import { useSearchParams } from "react-router";
 import type { Docket, Listed, PlanView, RepairsWanted, RepairState, Side, Take } from "../api/client";
 import { repairsQuery } from "../api/queries";
 import { nudgeCommands } from "../docket/nudging";
-import { firstNumber, sideName } from "../docket/useDocket";
+import { firstNumber } from "../docket/useDocket";
 import { useSideSound } from "../docket/sideSound";
 import { useCommands } from "../frame/commands";
 import { Desk } from "../frame/Desk";
@@ -239,7 +239,7 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
               chosenTrack={null}
               selection={region}
               loupe={{ from: view.firstSample, to: view.firstSample + width * view.samplesPerPx }}
-              label={`Page: ${sideName(docket, side)} with its repairs`}
+              label={`Page: ${side.name} with its repairs`}
               places={damage.places}
               onPlace={(sample) => {
                 setView(around(sample, 0, width, rateHz, samples));
@@ -290,6 +290,7 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
             onForgetRegion={() => setRegion(null)}
             onChoose={choose}
             onMore={() => setCount(count + MORE)}
+            isComing={list.isPlaceholderData}
           />
         )}
       </div>

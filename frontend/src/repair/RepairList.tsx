@@ -22,6 +22,8 @@ interface Props {
   onForgetRegion: () => void;
   onChoose: (repair: Listed, add: boolean, range: boolean) => void;
   onMore: () => void;
+  /** Whether another list was asked for and this one is still the old. */
+  isComing: boolean;
 }
 
 export const nameOf = (repair: Listed): string => `${repair.start} ${repair.channel} ${repair.kind}`;
@@ -64,7 +66,7 @@ export function RepairList(props: Props) {
         <span className="figure quiet ml-auto" data-testid="repairs-total">{props.total.toLocaleString("en-GB")}</span>
       </div>
       <div ref={body} className="min-h-0 flex-1 overflow-auto border-t border-base-300" onScroll={(event) => isAtEnd(event.currentTarget) && repairs.length < props.total && props.onMore()}>
-        <table className="w-full">
+        <table aria-label="Repairs" aria-busy={props.isComing} className={`w-full ${props.isComing ? "opacity-60" : ""}`}>
           <thead className="sticky top-0 bg-base-200 text-left text-[11.5px]">
             <tr>
               {["Place", "Kind", "Channel", "Length", "Over the music", "Likely damage", ""].map((name) => <th key={name} className="px-2 py-0.5 font-medium">{name}</th>)}

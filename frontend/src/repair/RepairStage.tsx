@@ -1,7 +1,7 @@
 import { useSearchParams } from "react-router";
 
 import type { Docket, PlanView, Side, Take } from "../api/client";
-import { chosenTake, sideName, sidesOf, useDocket } from "../docket/useDocket";
+import { chosenTake, sidesOf, useDocket } from "../docket/useDocket";
 import { Desk } from "../frame/Desk";
 import { useWaveform } from "../waveform/useSource";
 import { Trouble } from "../words/Trouble";
@@ -24,7 +24,7 @@ export function RepairStage() {
       <div role="tablist" aria-label="Sides" className="flex gap-1">
         {sides.map((one) => (
           <button key={one.id} type="button" role="tab" aria-selected={one === side} className={`press ${one === side ? "press-main" : ""}`} onClick={() => setParams({ side: String(one.id), view }, { replace: true })}>
-            {sideName(docket, one)}
+            {one.name}
           </button>
         ))}
       </div>

@@ -50,6 +50,7 @@ export function Shelf() {
           <button type="button" className="press press-main" onClick={() => setOpening(true)}>
             <Plus size={15} aria-hidden /> Open a docket
           </button>
+          <Link to="/look-up" className="press">Look up the shelf</Link>
         </>
       }
     >

@@ -1,7 +1,7 @@
 import { useState } from "react";
 
 import type { Docket, Side, Transfer } from "../api/client";
-import { chosenTake, sideName, sidesOf } from "../docket/useDocket";
+import { chosenTake, sidesOf } from "../docket/useDocket";
 import { clock, level, plural, shortClock } from "../words/figures";
 import { CompareTakes } from "./CompareTakes";
 import type { TransferDoing } from "./useTransfer";
@@ -32,7 +32,7 @@ export function SidesTable({ docket, transfer, doing }: { docket: Docket; transf
             const isNext = transfer?.settings.side_id === side.id;
             return (
               <tr key={side.id} className={`border-t border-base-300 ${isNext ? "bg-base-200" : ""}`}>
-                <td className="py-1.5 font-medium">{sideName(docket, side)}</td>
+                <td className="py-1.5 font-medium">{side.name}</td>
                 <td className="figure">{side.expected_s === null ? <span className="quiet">not said</span> : shortClock(side.expected_s)}</td>
                 <td className="figure">{take ? clock(lengthOf(side), take.format.rate_hz, 1) : ""}</td>
                 <td className="figure">{take ? level(take.sample_peak_dbfs) : ""}</td>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 
 import type { Docket, LiveNews, RecordingView, Side, Transfer } from "../api/client";
 import { recordingsQuery, transferQuery } from "../api/queries";
-import { sideName, sidesOf, useDocket } from "../docket/useDocket";
+import { sidesOf, useDocket } from "../docket/useDocket";
 import { useCommands } from "../frame/commands";
 import { Desk } from "../frame/Desk";
 import { clock, level, lowerFirst, plural } from "../words/figures";
@@ -92,7 +92,7 @@ function Next({ docket, transfer, live }: { docket: Docket; transfer: Transfer; 
         ))}
       </ol>
       {side && side.takes.length > 0 && (
-        <p className="mt-3 text-warning">{sideName(docket, side)} has {plural(side.takes.length, "take")} already. Another one is kept beside {side.takes.length > 1 ? "them" : "it"}; which of them counts is chosen below.</p>
+        <p className="mt-3 text-warning">{side.name} has {plural(side.takes.length, "take")} already. Another one is kept beside {side.takes.length > 1 ? "them" : "it"}; which of them counts is chosen below.</p>
       )}
       {word === "hot" || word === "clipped" ? <p className="mt-3 font-medium text-error">It is too hot to record: turn it down first, then press “Peaks anew”.</p> : null}
     </section>
@@ -104,7 +104,7 @@ function Growing(props: { docket: Docket; transfer: Transfer; recording: Recordi
   const side = sidesOf(docket).find((one) => one.id === recording.side_id);
   return (
     <section aria-label="The side so far" className="rule-b min-h-[130px] flex-1 overflow-auto py-1">
-      <GrowingPage recording={recording} peakDbtp={peakDbtp} expectedS={transfer.room.needed_s} label={side ? sideName(docket, side) : ""} />
+      <GrowingPage recording={recording} peakDbtp={peakDbtp} expectedS={transfer.room.needed_s} label={side ? side.name : ""} />
     </section>
   );
 }
@@ -136,7 +136,7 @@ function CommandRow({ docket, transfer, recordedSamples, isAway, doing }: RowPro
   ]);
   return (
     <section aria-label="Recording" className="rule-b flex flex-wrap items-center gap-3 px-5 py-2.5">
-      <StateWord state={state} side={recordedSide} docket={docket} isAway={isAway} />
+      <StateWord state={state} side={recordedSide} isAway={isAway} />
       <span className="figure text-[22px] font-medium" data-testid="recorded">
         {clock(recordedSamples ?? 0, transfer.rate_hz, 1)}
       </span>
@@ -148,10 +148,10 @@ function CommandRow({ docket, transfer, recordedSamples, isAway, doing }: RowPro
         {state === "paused" && <button type="button" className="press press-main" onClick={() => go("go-on")}>Go on</button>}
         {busy && next && (
           <>
-            <button type="button" className="press" title={`Ends this take and waits for ${lowerFirst(sideName(docket, next))}`} onClick={() => turn(true)}>
+            <button type="button" className="press" title={`Ends this take and waits for ${lowerFirst(next.name)}`} onClick={() => turn(true)}>
               Turn over to {next.letter}
             </button>
-            <button type="button" className="press" title={`${sideName(docket, next)} follows in the same take`} onClick={() => turn(false)}>
+            <button type="button" className="press" title={`${next.name} follows in the same take`} onClick={() => turn(false)}>
               {next.letter} in this take
             </button>
           </>
@@ -162,8 +162,8 @@ function CommandRow({ docket, transfer, recordedSamples, isAway, doing }: RowPro
   );
 }
 
-function StateWord({ state, side, docket, isAway }: { state: Transfer["state"]; side: Side | undefined; docket: Docket; isAway: boolean }) {
-  const name = side ? sideName(docket, side) : "";
+function StateWord({ state, side, isAway }: { state: Transfer["state"]; side: Side | undefined; isAway: boolean }) {
+  const name = side ? side.name : "";
   if (isAway && (state === "recording" || state === "paused"))
     return <span role="status" className="font-serif text-[17px] text-warning">No sound arrives; the browser keeps two minutes of it</span>;
   const inside = lowerFirst(name);

@@ -24,7 +24,7 @@ export function Cell({ label, value, hint, list, onSave }: { label: string; valu
         placeholder={hint}
         list={list}
         value={draft ?? value}
-        maxLength={600}
+        maxLength={5000}
         onChange={(event) => setDraft(event.target.value)}
         onBlur={leave}
         onKeyDown={(event) => {

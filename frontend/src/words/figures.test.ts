@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { clock, level, readClock, shortClock, size, timeLeft } from "./figures";
+import { clock, level, likely, readClock, shortClock, size, timeLeft } from "./figures";
 
 describe("figures", () => {
   it("writes samples as m:ss.mmm and carries rounding into the minute", () => {
@@ -22,6 +22,9 @@ describe("figures", () => {
     expect(timeLeft(null)).toBe("");
     expect(timeLeft(1)).toBe("nearly done");
     expect(timeLeft(200)).toBe("about 3 min left");
+  });
+  it("never calls anything certain or impossible", () => {
+    expect([likely(1), likely(0.994), likely(0.5), likely(0)]).toEqual(["over 99.9 %", "99.4 %", "50 %", "under 1 %"]);
   });
   it("reads lengths as people type them", () => {
     expect([readClock("21:30"), readClock("1:02:03"), readClock("45"), readClock("3:07,5")]).toEqual([1290, 3723, 45, 187.5]);

@@ -35,6 +35,13 @@ export const percent = (share: number): string => `${Math.round(share * 100)} %`
 /** A probability in percent, never a certainty. */
 export const chance = (share: number): string => percent(Math.min(0.99, share));
 
+/** How likely something is: with a decimal where decisions are made, and never a certainty. */
+export function likely(share: number): string {
+  if (share > 0.999) return "over 99.9 %";
+  if (share < 0.01) return "under 1 %";
+  return share > 0.9 ? `${(100 * share).toFixed(1)} %` : percent(share);
+}
+
 /** A date and time in the reader's own zone. */
 export const moment = (iso: string): string =>
   new Date(iso).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });

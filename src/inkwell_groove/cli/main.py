@@ -10,6 +10,9 @@ import typer
 from rich.console import Console
 from rich.table import Table
 
+from inkwell_groove.cli.disc import disc_app, log_app
+from inkwell_groove.cli.files import file
+from inkwell_groove.cli.fingerprint import fingerprint, match
 from inkwell_groove.cli.repair import repair
 from inkwell_groove.cli.reporting import InputFile, JsonFlag, ReportFile, answer, refusals
 from inkwell_groove.core.errors import Refused
@@ -17,7 +20,12 @@ from inkwell_groove.core.errors import Refused
 app = typer.Typer(help=__doc__, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 cue_app = typer.Typer(help="Cue sheets.", no_args_is_help=True)
 app.add_typer(cue_app, name="cue")
+app.add_typer(disc_app, name="disc")
+app.add_typer(log_app, name="log")
 app.command()(repair)
+app.command()(fingerprint)
+app.command()(match)
+app.command()(file)
 _BENCHMARKS = Path(__file__).resolve().parents[3] / "benchmarks"
 
 
@@ -166,7 +174,10 @@ def cue_check(path: InputFile, as_json: JsonFlag = False, report: ReportFile = N
 @app.command()
 def bench(
     area: Annotated[
-        str | None, typer.Argument(help="peaks, first-look, seal, transfer, tracks or repair; all without one.")
+        str | None,
+        typer.Argument(
+            help="peaks, first-look, seal, transfer, tracks, repair, disc, fingerprint, matching, describe; or all."
+        ),
     ] = None,
 ) -> None:
     """Runs the benchmarks and prints their figures."""

@@ -8,6 +8,7 @@ which there is no escape; times as mm:ss:ff counted from the start of the file a
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -24,12 +25,14 @@ class CueIndex(BaseModel):
     number: int = Field(ge=0, le=99)
     file: str
     frames: int = Field(ge=0)
+    kind: str = Field(default="WAVE", description="The file's type, as its FILE line says it.")
 
 
 class CueTrack(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     number: int = Field(ge=1, le=MAX_TRACKS)
+    kind: str = "AUDIO"
     title: str = ""
     performer: str = ""
     isrc: str = ""
@@ -57,6 +60,7 @@ class CueFault(BaseModel):
     line: int
     what: str
     remedy: str = ""
+    grave: bool = Field(default=True, description="Whether the sheet's meaning is in doubt, not only its form.")
 
     def __str__(self) -> str:
         place = f"line {self.line}: " if self.line else ""
@@ -116,15 +120,14 @@ def _file(name: str) -> str:
     return f'FILE "{name}" WAVE'
 
 
-def parse(data: bytes) -> tuple[CueSheet, tuple[CueFault, ...]]:
-    """The sheet and every fault found; a sheet with faults holds what could be understood."""
-    reading = _Reading()
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError as cause:
-        bad_line = data.count(b"\n", 0, cause.start) + 1
-        reading.fault("this is not UTF-8 text", "Save it as UTF-8", line=bad_line)
-        text = data.decode("utf-8", "replace")
+def parse(data: bytes, *, exists: Callable[[str], bool] | None = None) -> tuple[CueSheet, tuple[CueFault, ...]]:
+    """The sheet and every fault found; a sheet with faults holds what could be understood.
+
+    A fault of form alone (small letters, another encoding, a name without quotes) is read all the same, and is not
+    grave. `exists` says whether a file is there; without it nothing is said of that.
+    """
+    reading = _Reading(exists)
+    text = _text(data, reading)
     for number, line in enumerate(re.split("\r\n|\n|\r", text), start=1):
         reading.line = number
         if line.strip():
@@ -132,48 +135,79 @@ def parse(data: bytes) -> tuple[CueSheet, tuple[CueFault, ...]]:
     return reading.finish()
 
 
+def _text(data: bytes, reading: _Reading) -> str:
+    """The bytes as text: UTF-8 as it should be, or what sheets of older programs are found in (common practice)."""
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        reading.fault("this is UTF-16 text", "Save it as UTF-8", line=1, grave=False)
+        return data.decode("utf-16", "replace")
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as cause:
+        bad_line = data.count(b"\n", 0, cause.start) + 1
+        reading.fault("this is not UTF-8 text", "Save it as UTF-8", line=bad_line, grave=False)
+        return data.decode("cp1252", "replace")
+
+
 _WORDS = re.compile(r'"([^"]*)"|(\S+)')
 _ISRC = re.compile(r"[A-Z]{2}[A-Z0-9]{3}\d{7}", re.ASCII)
+_COMMANDS = {
+    "REM", "CATALOG", "PERFORMER", "TITLE", "SONGWRITER", "CDTEXTFILE", "FILE", "TRACK", "FLAGS", "ISRC", "PREGAP",
+    "POSTGAP", "INDEX",
+}  # fmt: skip
 _FLAGS = {"DCP", "4CH", "PRE", "SCMS"}
 _FILE_TYPES = {"WAVE", "AIFF", "MP3", "BINARY", "MOTOROLA"}
+_DATA_KINDS = {"MODE1/2048", "MODE1/2352", "MODE2/2336", "MODE2/2352", "CDG", "CDI/2336", "CDI/2352"}
+_LOOSE_TIME = re.compile(r"(\d{1,2}):(\d{1,2}):(\d{1,2})", re.ASCII)
 
 
 class _Reading:
     """A sheet half read. Each command is a method of its name in lower case."""
 
-    def __init__(self) -> None:
+    def __init__(self, exists: Callable[[str], bool] | None = None) -> None:
+        self.exists = exists
         self.line = 0
         self.faults: list[CueFault] = []
         self.sheet: dict[str, str] = {}
         self.remarks: list[str] = []
         self.tracks: list[CueTrack] = []
-        self.file = ""
+        self.file = self.kind = ""
         self.files: list[str] = []
         self.last_frames = -1
 
-    def fault(self, what: str, remedy: str = "", *, line: int | None = None) -> None:
-        self.faults.append(CueFault(line=self.line if line is None else line, what=what, remedy=remedy))
+    def fault(self, what: str, remedy: str = "", *, line: int | None = None, grave: bool = True) -> None:
+        self.faults.append(CueFault(line=self.line if line is None else line, what=what, remedy=remedy, grave=grave))
 
     def command(self, line: str) -> None:
-        name, _, rest = line.partition(" ")
-        rest = rest.strip()
+        words = line.split(None, 1)
+        name, rest = words[0], words[1].strip() if len(words) > 1 else ""
+        if name.upper() in _COMMANDS and name != name.upper():
+            self.fault(f"'{name}' is written in small letters", "Commands are written in capitals", grave=False)
+            name = name.upper()
         handler = {
             "REM": self.rem, "CATALOG": self.catalog, "PERFORMER": self.text, "TITLE": self.text,
             "SONGWRITER": self.text, "FILE": self.open_file, "TRACK": self.track, "FLAGS": self.flags,
-            "ISRC": self.isrc, "PREGAP": self.gap, "POSTGAP": self.gap, "INDEX": self.index,
+            "ISRC": self.isrc, "PREGAP": self.gap, "POSTGAP": self.gap, "INDEX": self.index, "CDTEXTFILE": self.unread,
         }.get(name)  # fmt: skip
         if handler is None:
-            self.fault(f"'{name}' is not a cue sheet command", "Commands are written in capitals")
+            known = ", ".join(sorted(_COMMANDS))
+            self.fault(f"'{name[:40]}' is not a cue sheet command", f"The commands are {known}", grave=False)
         else:
             handler(name, rest)
 
-    def words(self, rest: str, count: int, shape: str) -> list[str] | None:
+    def words(self, rest: str, count: int, shape: str, *, text: bool = False) -> list[str] | None:
+        """So many values. One that is `text` may have lost its quotes: its words then are the first value."""
         if rest.count('"') % 2:
-            self.fault("a quotation mark has no partner", f"Write {shape}")
+            self.fault("a quotation mark has no partner", f"Write {shape}", grave=count > 1)
+            if count == 1 and text:
+                return [rest.replace('"', "")]
             return None
         words = [quoted if quoted or not bare else bare for quoted, bare in _WORDS.findall(rest)]
+        if text and len(words) > count and '"' not in rest:
+            self.fault("a text of several words has no quotes", f"Write {shape}", grave=False)
+            cut = len(words) - count + 1
+            words = [" ".join(words[:cut]), *words[cut:]]
         if len(words) != count:
-            self.fault(f"{len(words)} values where {count} belong", f"Write {shape}")
+            self.fault(f"{len(words)} values where {count} belong", f"Write {shape}", grave=count > 1)
             return None
         return words
 
@@ -183,16 +217,19 @@ class _Reading:
     def rem(self, _: str, rest: str) -> None:
         self.remarks.append(rest)
 
+    def unread(self, name: str, rest: str) -> None:
+        """Known, and of no use here."""
+
     def catalog(self, _: str, rest: str) -> None:
         if not re.fullmatch(r"\d{13}", rest, re.ASCII):
-            self.fault(f"the catalogue number '{rest}' has not 13 digits", "Write the EAN of the disc")
+            self.fault(f"the catalogue number '{rest}' has not 13 digits", "Write the EAN of the disc", grave=False)
         elif "catalog" in self.sheet:
-            self.fault("a second CATALOG", "Keep one")
+            self.fault("a second CATALOG", "Keep one", grave=False)
         else:
             self.sheet["catalog"] = rest
 
     def text(self, name: str, rest: str) -> None:
-        words = self.words(rest, 1, f'{name} "text"')
+        words = self.words(rest, 1, f'{name} "text"', text=True)
         if words is None:
             return
         field = name.lower()
@@ -200,24 +237,28 @@ class _Reading:
             return
         if self.tracks:
             if getattr(self.tracks[-1], field):
-                self.fault(f"a second {name} for track {self.tracks[-1].number:02}", "Keep one")
+                self.fault(f"a second {name} for track {self.tracks[-1].number:02}", "Keep one", grave=False)
             else:
                 self.change_track(**{field: words[0]})
         elif field in self.sheet:
-            self.fault(f"a second {name} for the release", "Keep one")
+            self.fault(f"a second {name} for the release", "Keep one", grave=False)
         else:
             self.sheet[field] = words[0]
 
     def open_file(self, _: str, rest: str) -> None:
-        words = self.words(rest, 2, 'FILE "name" WAVE')
+        words = self.words(rest, 2, 'FILE "name" WAVE', text=True)
         if words is None:
             return
-        if words[1] not in _FILE_TYPES:
-            self.fault(f"'{words[1]}' is not a file type", f"Use one of {', '.join(sorted(_FILE_TYPES))}")
-        if words[0] in self.files:
-            self.fault(f"the file '{words[0]}' is opened twice", "Put its indexes under one FILE line")
-        self.files.append(words[0])
-        self.file, self.last_frames = words[0], -1
+        name, kind = words
+        if kind not in _FILE_TYPES:
+            self.fault(f"'{kind}' is not a file type", f"Use one of {', '.join(sorted(_FILE_TYPES))}", grave=False)
+            kind = kind.upper() if kind.upper() in _FILE_TYPES else "WAVE"
+        if name in self.files:
+            self.fault(f"the file '{name}' is opened twice", "Put its indexes under one FILE line")
+        if self.exists is not None and not self.exists(name):
+            self.fault(f"the file '{name}' is not beside the sheet", "Put it into the same folder, or correct its name")
+        self.files.append(name)
+        self.file, self.kind, self.last_frames = name, kind, -1
 
     def track(self, _: str, rest: str) -> None:
         words = self.words(rest, 2, "TRACK 01 AUDIO")
@@ -225,10 +266,15 @@ class _Reading:
             return
         number, kind = words
         if not re.fullmatch(r"\d{2}", number, re.ASCII):
-            self.fault(f"'{number}' is not a track number", "Write two digits")
-            return
+            told = re.fullmatch(r"[1-9]", number, re.ASCII)
+            self.fault(f"'{number}' is not a track number", "Write two digits, 01 to 99", grave=told is None)
+            if told is None:
+                return
+        if kind != kind.upper():
+            self.fault(f"'{kind}' is written in small letters", "Write AUDIO", grave=False)
+            kind = kind.upper()
         if kind != "AUDIO":
-            self.fault(f"a track of kind '{kind}'", "Only AUDIO tracks are read here")
+            self.fault(f"a track of kind '{kind}'", "Only AUDIO tracks are read here", grave=kind not in _DATA_KINDS)
         if not self.file:
             self.fault(f"track {number} comes before any FILE", "Put a FILE line above it")
         self.check_finished()
@@ -236,7 +282,7 @@ class _Reading:
         expected = self.tracks[-1].number + 1 if self.tracks else max(1, int(number))
         if int(number) != expected:
             self.fault(f"track {number} follows where {expected:02} belongs", "Number the tracks without a break")
-        self.tracks.append(CueTrack.model_construct(number=int(number)))
+        self.tracks.append(CueTrack.model_construct(number=int(number), kind=kind))
 
     def in_track(self, name: str) -> bool:
         if not self.tracks:
@@ -247,7 +293,7 @@ class _Reading:
         if self.in_track(name):
             unknown = [flag for flag in rest.split() if flag not in _FLAGS]
             if unknown or not rest:
-                self.fault(f"unknown flags '{' '.join(unknown)}'", f"Use {', '.join(sorted(_FLAGS))}")
+                self.fault(f"unknown flags '{' '.join(unknown)}'", f"Use {', '.join(sorted(_FLAGS))}", grave=False)
             self.change_track(flags=tuple(flag for flag in rest.split() if flag in _FLAGS))
 
     def isrc(self, name: str, rest: str) -> None:
@@ -255,12 +301,12 @@ class _Reading:
             if _ISRC.fullmatch(rest):
                 self.change_track(isrc=rest)
             else:
-                self.fault(f"'{rest}' is not an ISRC", "Write 12 characters, as in ISO 3901")
+                self.fault(f"'{rest}' is not an ISRC", "Write 12 characters, as in ISO 3901", grave=False)
 
     def gap(self, name: str, rest: str) -> None:
         if self.in_track(name):
             if name == "PREGAP" and self.tracks[-1].indexes:
-                self.fault("PREGAP comes after an INDEX", "Put it above the track's first INDEX")
+                self.fault("PREGAP comes after an INDEX", "Put it above the track's first INDEX", grave=False)
             frames = self.time(rest)
             if frames is not None:
                 self.change_track(**{f"{name.lower()}_frames": frames})
@@ -269,8 +315,13 @@ class _Reading:
         try:
             return parse_msf(text)
         except Refused as refusal:
-            self.fault(refusal.what, refusal.remedy or "")
-            return None
+            loose = _LOOSE_TIME.fullmatch(text)
+            try:
+                frames = parse_msf(":".join(f"{int(part):02}" for part in loose.groups())) if loose else None
+            except Refused:
+                frames = None
+            self.fault(refusal.what, refusal.remedy or "", grave=frames is None)
+            return frames
 
     def index(self, name: str, rest: str) -> None:
         if not self.in_track(name):
@@ -280,8 +331,10 @@ class _Reading:
             return
         frames = self.time(words[1])
         if not re.fullmatch(r"\d{2}", words[0], re.ASCII):
-            self.fault(f"'{words[0]}' is not an index number", "Write two digits")
-            return
+            told = re.fullmatch(r"\d", words[0], re.ASCII)
+            self.fault(f"'{words[0]}' is not an index number", "Write two digits", grave=told is None)
+            if told is None:
+                return
         if frames is None:
             return
         number, indexes = int(words[0]), self.tracks[-1].indexes
@@ -294,7 +347,9 @@ class _Reading:
         if frames <= self.last_frames:
             self.fault(f"{words[1]} does not come after the index before it", "Times in a file must grow")
         self.last_frames = max(frames, self.last_frames)
-        self.change_track(indexes=(*indexes, CueIndex(number=min(number, 99), file=self.file, frames=frames)))
+        self.change_track(
+            indexes=(*indexes, CueIndex(number=min(number, 99), file=self.file, frames=frames, kind=self.kind))
+        )
 
     def check_finished(self) -> None:
         if self.tracks and not any(index.number == 1 for index in self.tracks[-1].indexes):

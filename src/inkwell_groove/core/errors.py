@@ -8,6 +8,7 @@ InkwellError
 │   └── LossyForMaster            a lossy recording where only a lossless one will do
 ├── Missing (LookupError)         no such docket, side, take ...
 ├── Conflict                      the state of things does not allow it now
+│   └── DriveRefuses              an optical drive will not read there (core.disc.drive)
 ├── ProofFailed                   what was written is not what had to be written
 └── Cancelled                     somebody asked the work to stop
 """

@@ -1,7 +1,8 @@
 """Filing: how folders and files are named from the description, safely for Linux, macOS and Windows alike.
 
-A filing pattern is text with field names in braces, `/` between folders: `{album artist}/{year} {title}`. A field
-that is empty leaves nothing behind, not even the punctuation and spaces around it.
+A filing pattern is text with field names in braces, `/` between folders: `{album artist}/{year} {title}`. What follows
+a name after a colon is a format as Python has it: `{track_number:02}` has at least two digits, `{title:.40}` at most 40
+characters. A field that is empty leaves nothing behind, not even the punctuation and spaces around it.
 """
 
 from __future__ import annotations
@@ -15,6 +16,7 @@ from inkwell_groove.core.errors import Refused
 MAX_NAME_BYTES = 255  # ext4, APFS and NTFS all hold 255; bytes of UTF-8 are the strictest count
 _FIELD = re.compile(r"\{([^{}]*)\}")
 _FORBIDDEN = re.compile(r'[<>:"|?*\x00-\x1f\x7f]')
+_SPEC = re.compile(r"[<>^]?0?\d{1,3}|\.\d{1,3}")  # a width, or the most characters
 _SEPARATORS = re.compile(r"[/\\]")
 # Windows keeps these names for devices, with any suffix (Microsoft: Naming Files, Paths, and Namespaces; from memory).
 _DEVICES = {"con", "prn", "aux", "nul", "conin$", "conout$"} | {
@@ -63,16 +65,32 @@ def fill(pattern: str, values: Mapping[str, str]) -> list[str]:
                 # What stands between fields goes with them: "{year} {title}" without a year is just the title.
                 text += piece if text or piece.strip() else ""
             else:
-                name = piece.strip()
-                if name not in values:
-                    raise Refused(
-                        f"there is no field '{name}'",
-                        where=f"filing pattern '{pattern}'",
-                        remedy=f"The fields are {', '.join(values)}",
-                    )
-                text += values[name]
+                text += _value(piece, values, pattern)
         parts.append(text.strip(" -–"))
     return parts
+
+
+def _value(piece: str, values: Mapping[str, str], pattern: str) -> str:
+    name, colon, spec = piece.partition(":")
+    name = name.strip()
+    if name not in values and name.replace("_", " ") in values:
+        name = name.replace("_", " ")
+    if name not in values:
+        raise Refused(
+            f"there is no field '{name}'",
+            where=f"filing pattern '{pattern}'",
+            remedy=f"The fields are {', '.join(values)}",
+        )
+    value = values[name]
+    if not colon or not value:
+        return value
+    if not _SPEC.fullmatch(spec):
+        raise Refused(
+            f"'{spec}' is no format",
+            where=f"filing pattern '{pattern}'",
+            remedy="Write {number:02} or {title:.40}",
+        )
+    return format(int(value) if value.isascii() and value.isdigit() and "." not in spec else value, spec)
 
 
 def folder_path(pattern: str, values: Mapping[str, str]) -> list[str]:

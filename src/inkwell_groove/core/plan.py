@@ -13,6 +13,7 @@ from typing import Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
 
+from inkwell_groove.core.disc.layout import DiscLayout
 from inkwell_groove.core.errors import Missing, Refused
 from inkwell_groove.core.restoration.steps import Restoration
 
@@ -105,6 +106,7 @@ class Plan(BaseModel):
     fade_samples: int = Field(default=0, ge=0, description="Over how much sound a cut is faded; 0 for none.")
     found: SideFound = SideFound()
     restoration: Restoration = Field(default=Restoration(), description="What is done to its sound.")
+    disc: DiscLayout | None = Field(default=None, description="Of a compact disc: its contents, and how it is divided.")
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:

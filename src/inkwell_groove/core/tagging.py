@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from mutagen.flac import FLAC, FLACNoHeaderError, Picture
@@ -26,15 +26,22 @@ class Tags(BaseModel):
 
 
 def write_tags(
-    path: Path, fields: Mapping[str, str], *, cover: bytes | None = None, facts: ArtworkFacts | None = None
+    path: Path,
+    fields: Mapping[str, str | Sequence[str]],
+    *,
+    cover: bytes | None = None,
+    facts: ArtworkFacts | None = None,
 ) -> None:
-    """Replaces all tags and pictures of a FLAC file in place: only ever call it on a file not yet filed."""
+    """Replaces all tags and pictures of a FLAC file in place: only ever call it on a file not yet filed.
+
+    A field of several values is written once for each, as the standard has it.
+    """
     file = _open(path)
     file.delete()
     file.clear_pictures()
     for name, value in fields.items():
         if value:
-            file[name] = value
+            file[name] = value if isinstance(value, str) else list(value)
     if cover is not None and facts is not None:
         picture = Picture()
         picture.type, picture.mime, picture.desc = FRONT_COVER, facts.mime, ""

@@ -10,6 +10,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core import cuesheet, tagging
+from inkwell_groove.core.disc import log as disc_log
 from inkwell_groove.core.errors import InkwellError, Missing
 from inkwell_groove.core.flacfile import read_streaminfo
 from inkwell_groove.core.sealing.album import SUMS_NAME
@@ -66,7 +67,20 @@ def verify_file(path: Path, name: str) -> FileVerdict:
         if faults:
             return FileVerdict(file=name, verdict="faulty", reasons=tuple(str(fault) for fault in faults))
         return FileVerdict(file=name, verdict="sound", reasons=("the cue sheet is well formed",))
+    if path.name.endswith(("reading.log", "reading.json")):
+        return _verify_reading(path, name)
     return FileVerdict(file=name, verdict="unproven", reasons=("nothing vouches for it",))
+
+
+def _verify_reading(path: Path, name: str) -> FileVerdict:
+    """A disc's reading log vouches for itself."""
+    try:
+        found = disc_log.check(path.read_bytes())
+    except InkwellError as error:
+        return FileVerdict(file=name, verdict="faulty", reasons=(str(error),))
+    if not found.unaltered:
+        return FileVerdict(file=name, verdict="faulty", reasons=found.reasons)
+    return FileVerdict(file=name, verdict="sound", reasons=(f"unaltered; the disc: {found.verdict}",))
 
 
 def _verify_flac(path: Path, name: str) -> FileVerdict:

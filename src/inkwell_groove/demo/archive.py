@@ -14,6 +14,9 @@ import numpy as np
 import soundfile
 
 from inkwell_groove.demo.carriers import CARRIERS, CARRIERS_FOLDER, write_carrier
+from inkwell_groove.demo.catalogue import write_sources
+from inkwell_groove.demo.discs import DISCS, DISCS_FOLDER, REGISTER_FILE, write_disc
+from inkwell_groove.demo.imports import write_imports
 from inkwell_groove.demo.presence import VERSION_FILE, is_made, version
 from inkwell_groove.demo.sides import LANTERNS, SideScript, make_side
 from inkwell_groove.demo.sleeve import lanterns_cover
@@ -43,11 +46,21 @@ def make_archive(folder: Path, *, full_length: bool = False, say: Callable[[str]
     try:
         with ProcessPoolExecutor(min(2, os.cpu_count() or 1)) as pool:
             stretch = FULL_LENGTH_STRETCH if full_length else 1.0
+            imports = pool.submit(write_imports, beside)
             for name in pool.map(write_side, LANTERNS, [beside] * 2, [stretch] * 2):
                 say(f"{name} recorded")
             (beside / CARRIERS_FOLDER).mkdir()
             for name in pool.map(write_carrier, CARRIERS, [beside / CARRIERS_FOLDER] * len(CARRIERS)):
                 say(f"{name} laid beside the decks")
+            (beside / DISCS_FOLDER).mkdir()
+            register: dict[str, object] = {}
+            for name, known in pool.map(write_disc, DISCS, [beside / DISCS_FOLDER] * len(DISCS)):
+                register |= known
+                say(f"{name} laid beside the disc drives")
+            write_sources(beside, pool)
+            say("catalogues written")
+            say(f"{imports.result().name} thrown together")
+            (beside / REGISTER_FILE).write_text(json.dumps(register))
         (beside / "WH-0012 front.jpg").write_bytes(lanterns_cover())
         (beside / VERSION_FILE).write_text(version(full_length=full_length))
         shutil.rmtree(folder, ignore_errors=True)

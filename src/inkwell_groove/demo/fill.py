@@ -75,6 +75,24 @@ TO_RECORD: dict[str, dict[str, Any]] = {
 }
 
 
+# Compact discs are put in and read; what is on the sleeve and not on the disc is typed.
+DISCS: dict[str, dict[str, Any]] = {
+    "WH-0103": {"carriers": 1, "release": {"label": "Fathomline", "catalogue_number": "FL 019", "year": "1998"}},
+    "WH-0104": {"carriers": 1, "release": {"label": "Fathomline", "catalogue_number": "FL 027", "year": "2001"}},
+    "WH-0118": {
+        "carriers": 2,
+        "release": {
+            "album_artist": "various artists",
+            "title": "Harbour Lights: Songs from the Ferry",
+            "label": "Gull & Crane",
+            "catalogue_number": "GC 5-6",
+            "year": "2003",
+        },
+    },
+    "WH-0122": {"carriers": 1, "release": {"label": "Fathomline", "catalogue_number": "FLC 003", "year": "1995"}},
+}
+
+
 def fill(archive: Path, address: str, shelfmarks: Sequence[str]) -> None:
     """Puts these of the archive's dockets on the shelf. Raises httpx.HTTPStatusError with the refusal's text."""
     with httpx.Client(base_url=f"{address}/api", timeout=60) as api:
@@ -82,7 +100,9 @@ def fill(archive: Path, address: str, shelfmarks: Sequence[str]) -> None:
             for chain in CHAINS:
                 _json(api.post("/chains", json=chain))
         for shelfmark in shelfmarks:
-            if shelfmark in TO_RECORD:
+            if shelfmark in DISCS:
+                lay_out_disc(api, shelfmark, **DISCS[shelfmark])
+            elif shelfmark in TO_RECORD:
                 lay_out(api, shelfmark, **TO_RECORD[shelfmark])
             else:
                 record_lanterns(api, archive)
@@ -102,6 +122,13 @@ def lay_out(
     first = docket["carriers"][0]
     expected = {side["id"]: length for side, length in zip(first["sides"], lengths_s, strict=True)}
     _json(api.patch(f"/carriers/{first['id']}", json={**carrier, "expected_s": expected}))
+    _json(api.patch(f"/dockets/{docket['id']}/description", json={"release": release}))
+
+
+def lay_out_disc(api: httpx.Client, shelfmark: str, *, carriers: int, release: dict[str, str]) -> None:
+    """A docket for compact discs that are still to be read."""
+    body = {"shelfmark": shelfmark, "carrier_format": "CD", "carriers": carriers}
+    docket = _json(api.post("/dockets", json=body))
     _json(api.patch(f"/dockets/{docket['id']}/description", json={"release": release}))
 
 

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import httpx
 
-VERSION = "2"
-SHELFMARKS = ("WH-0012", "WH-0031", "WH-0044", "WH-0057")
+VERSION = "5"
+SHELFMARKS = ("WH-0012", "WH-0031", "WH-0044", "WH-0057", "WH-0103", "WH-0104", "WH-0118", "WH-0122")
 VERSION_FILE = "version.txt"
 
 

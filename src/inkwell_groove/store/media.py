@@ -4,7 +4,10 @@ takes/ab/abcdef...       recordings as they came, under their SHA-256, read-only
 pictures/ab/abcdef...    artwork, likewise
 derived/abcdef.../       what can be made again from a take: peaks, a decoded copy of a lossy one
 uploads/17               a recording on its way in
+discs/17/                one reading of a disc: its tracks, and how each frame was read
 recordings/17/           a recording that is going on: its sound, which is a file at every moment, and its peaks
+bundles/3/               files that others made, brought in and edited here
+steps/12/                the journal of a step of work on such files: what leads back
 work/...                 where jobs write before they rename; emptied when the server starts
 sealed/WH-0012/3/...     packages
 """
@@ -39,7 +42,18 @@ class MediaStore:
 
     def __init__(self, root: Path) -> None:
         self.root = root
-        for name in ("takes", "pictures", "derived", "uploads", "recordings", "work", "sealed"):
+        for name in (
+            "takes",
+            "pictures",
+            "derived",
+            "uploads",
+            "recordings",
+            "discs",
+            "bundles",
+            "steps",
+            "work",
+            "sealed",
+        ):
             (root / name).mkdir(parents=True, exist_ok=True)
 
     def take(self, sha256: str) -> Path:
@@ -72,6 +86,24 @@ class MediaStore:
     def forget_recording(self, recording_id: int) -> None:
         """Removes what is left of a recording whose sound was moved in among the takes."""
         shutil.rmtree(self.recording(recording_id), ignore_errors=True)
+
+    def disc_read(self, read_id: int) -> Path:
+        """The folder of one reading of a disc."""
+        return self.root / "discs" / str(int(read_id))
+
+    def bundle(self, bundle_id: int) -> Path:
+        """The folder of files that were brought in."""
+        return self.root / "bundles" / str(int(bundle_id))
+
+    def new_incoming(self) -> Path:
+        """An empty file among the bundles, for an archive on its way in."""
+        handle, name = tempfile.mkstemp(dir=self.root / "bundles", prefix="incoming ", suffix=".zip")
+        os.close(handle)
+        return Path(name)
+
+    def step(self, step_id: int) -> Path:
+        """The folder of a step's journal."""
+        return self.root / "steps" / str(int(step_id))
 
     def free_bytes(self) -> int:
         """What may still be written on the store's disk."""

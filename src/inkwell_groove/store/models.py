@@ -12,7 +12,7 @@ from datetime import UTC, datetime
 from typing import Any, Literal
 
 from sqlalchemy import JSON, BigInteger, DateTime, ForeignKey, MetaData, String, Text, TypeDecorator, UniqueConstraint
-from sqlalchemy.dialects.mysql import DATETIME
+from sqlalchemy.dialects.mysql import DATETIME, MEDIUMBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 EXACT = "utf8mb4_bin"  # names that must match to the letter
@@ -71,6 +71,8 @@ class Docket(Base):
     fields: Mapped[list[DescribedValue]] = relationship(back_populates="docket")
     artwork: Mapped[list[Artwork]] = relationship(back_populates="docket", order_by="Artwork.id")
     packages: Mapped[list[Package]] = relationship(back_populates="docket", order_by="Package.id")
+    look_up: Mapped[LookUp | None] = relationship()
+    source_choice: Mapped[SourceChoice | None] = relationship()
 
 
 class Carrier(Base):
@@ -111,6 +113,7 @@ class Side(Base):
     takes: Mapped[list[Take]] = relationship(back_populates="side", foreign_keys="Take.side_id", order_by="Take.id")
     chosen_take: Mapped[Take | None] = relationship(foreign_keys=[chosen_take_id], post_update=True)
     plan_version: Mapped[PlanVersion | None] = relationship(foreign_keys=[plan_version_id], post_update=True)
+    disc_reads: Mapped[list[DiscRead]] = relationship(back_populates="side", order_by="DiscRead.id")
 
 
 class Take(Base):
@@ -266,6 +269,173 @@ class Recording(Base):
     document: Mapped[dict[str, Any]]
     refusal: Mapped[dict[str, Any] | None]
     began_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class OpticalDrive(Base):
+    """What is known of a drive: how many samples late it delivers, and who or what says so."""
+
+    __tablename__ = "optical_drive"
+
+    id: Mapped[str] = mapped_column(String(40, collation=EXACT), primary_key=True)
+    offset_samples: Mapped[int]
+    offset_from: Mapped[str] = mapped_column(String(40))
+    found_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class DiscRead(Base):
+    """One attempt at reading a disc or some of its tracks, whose files lie in the media store under its number.
+
+    `asked` is what was to be read and how; `record` what came of it (`core.disc.record.DiscRecord`), once it is read.
+    """
+
+    __tablename__ = "disc_read"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), index=True)
+    side_id: Mapped[int] = mapped_column(ForeignKey("side.id"), index=True)
+    drive_id: Mapped[str] = mapped_column(String(40, collation=EXACT))
+    job_id: Mapped[int | None]
+    state: Mapped[str] = mapped_column(String(20), default="reading")
+    asked: Mapped[dict[str, Any]]
+    record: Mapped[dict[str, Any] | None]
+    refusal: Mapped[dict[str, Any] | None]
+    began_at: Mapped[datetime] = mapped_column(default=now)
+    began_by: Mapped[str] = mapped_column(String(100))
+
+    side: Mapped[Side] = relationship(back_populates="disc_reads")
+
+
+class SourceAnswer(Base):
+    """What a source answered to a question, by the question's digest: asked for again only once it is old."""
+
+    __tablename__ = "source_answer"
+
+    source: Mapped[str] = mapped_column(String(60, collation=EXACT), primary_key=True)
+    key: Mapped[str] = mapped_column(String(64, collation=EXACT), primary_key=True)
+    body: Mapped[bytes] = mapped_column(MEDIUMBLOB)
+    fetched_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class LookUp(Base):
+    """A docket's newest look-up: what was asked, how each source answered, and the releases that came of it.
+
+    `outcome` is what it came to, for lists; what a docket's own screen shows is weighed anew.
+    """
+
+    __tablename__ = "look_up"
+
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), primary_key=True)
+    state: Mapped[str] = mapped_column(String(20))
+    asks: Mapped[list[Any]] = mapped_column(JSON)
+    answers: Mapped[list[Any]] = mapped_column(JSON)
+    releases: Mapped[list[Any]] = mapped_column(JSON)
+    heard: Mapped[dict[str, Any]]
+    outcome: Mapped[dict[str, Any] | None]
+    began_at: Mapped[datetime] = mapped_column(default=now)
+    began_by: Mapped[str] = mapped_column(String(100))
+
+
+class SourceChoice(Base):
+    """The pressing chosen for a docket: what each source says of it, and which of its tracks is which here.
+
+    `pairs` are [track key or none, place in the release or none] as somebody paired them by hand; empty where they are
+    laid by themselves. `taken_back` is what stood before the last values were taken, so that they can be given back.
+    """
+
+    __tablename__ = "source_choice"
+
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), primary_key=True)
+    entries: Mapped[list[Any]] = mapped_column(JSON)
+    pairs: Mapped[list[Any]] = mapped_column(JSON)
+    taken_back: Mapped[list[Any] | None] = mapped_column(JSON(none_as_null=True))
+    chosen_at: Mapped[datetime] = mapped_column(default=now)
+    chosen_by: Mapped[str] = mapped_column(String(100))
+
+
+class SourceRule(Base):
+    """How often a source's word was taken for a field, and whether it is preferred by hand (`core` has `Rule`)."""
+
+    __tablename__ = "source_rule"
+
+    field: Mapped[str] = mapped_column(String(40), primary_key=True)
+    source: Mapped[str] = mapped_column(String(60, collation=EXACT), primary_key=True)
+    taken: Mapped[int] = mapped_column(default=0)
+    passed_over: Mapped[int] = mapped_column(default=0)
+    fixed: Mapped[bool] = mapped_column(default=False)
+
+
+class OwnRelease(Base):
+    """A release described here, to be found for the next copy of it (`core.matching.release.SourceRelease`)."""
+
+    __tablename__ = "own_release"
+    __table_args__ = (UniqueConstraint("docket_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"))
+    document: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime] = mapped_column(default=now)
+    made_by: Mapped[str] = mapped_column(String(100))
+
+
+class Bundle(Base):
+    """A folder of files that was brought in: copied into the store, or edited where it lies."""
+
+    __tablename__ = "bundle"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    origin: Mapped[str] = mapped_column(String(1000))
+    in_place: Mapped[bool]
+    state: Mapped[str] = mapped_column(String(20))
+    told: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class BundleFile(Base):
+    """One file of a bundle as it is stored, and what was changed on the sheet but is not written yet."""
+
+    __tablename__ = "bundle_file"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    bundle_id: Mapped[int] = mapped_column(ForeignKey("bundle.id"), index=True)
+    path: Mapped[str] = mapped_column(String(1000, collation=EXACT))
+    kind: Mapped[str] = mapped_column(String(12))
+    size_bytes: Mapped[int] = mapped_column(BigInteger)
+    sha256: Mapped[str] = mapped_column(String(64))
+    audio_digest: Mapped[str] = mapped_column(String(64))
+    origin_path: Mapped[str] = mapped_column(String(1000, collation=EXACT))
+    origin_sha256: Mapped[str] = mapped_column(String(64))
+    facts: Mapped[dict[str, Any]]
+    fields: Mapped[dict[str, Any]]
+    pending: Mapped[dict[str, Any]]
+    problem: Mapped[dict[str, Any] | None]
+
+
+class FileStep(Base):
+    """One step of work on many files. How it is taken back lies in its journal in the store."""
+
+    __tablename__ = "file_step"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    what: Mapped[str] = mapped_column(String(300))
+    state: Mapped[str] = mapped_column(String(20))
+    counts: Mapped[dict[str, Any]]
+    told: Mapped[dict[str, Any]]
+    at: Mapped[datetime] = mapped_column(default=now)
+    by: Mapped[str] = mapped_column(String(100))
+
+
+class HouseDocument(Base):
+    """A rule that somebody saved: how texts are worded, how files are named, what pictures they have."""
+
+    __tablename__ = "house_document"
+    __table_args__ = (UniqueConstraint("kind", "name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(100))
+    position: Mapped[int]
+    document: Mapped[dict[str, Any]]
 
 
 class Job(Base):

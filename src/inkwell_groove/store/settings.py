@@ -22,6 +22,18 @@ class Settings(BaseSettings):
     carriers_root: Path = Field(
         default=_ROOT / "var" / "demo" / "carriers", description="What the simulated decks can play."
     )
+    discs_root: Path = Field(
+        default=_ROOT / "var" / "demo" / "discs", description="Disc images that the simulated drives can read."
+    )
+    files_root: Path = Field(
+        default=_ROOT / "var" / "demo" / "files", description="Folders of files below this one can be brought in."
+    )
+    witness_register: str = Field(default="", description="Address of the witness register; empty to ask none.")
+    witness_timeout_s: float = Field(default=5.0, gt=0, le=60)
+    meridian: str = Field(default="", description="Address of Meridian Discography; empty to ask it nothing.")
+    union_shelf: str = Field(default="", description="Address of the Union Shelf Catalogue.")
+    tern: str = Field(default="", description="Address of the Tern Sound Index.")
+    source_timeout_s: float = Field(default=6.0, gt=0, le=60, description="For each try at a source.")
     device_speed: float = Field(default=1.0, gt=0, description="How much faster than real time simulated devices run.")
     reserve_bytes: int = Field(
         default=256 * 1024**2, ge=0, description="A recording stops while this much is left on the disk."

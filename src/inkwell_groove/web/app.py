@@ -15,13 +15,16 @@ from inkwell_groove.web import problems
 from inkwell_groove.web.guard import Guard
 from inkwell_groove.web.routes import (
     artwork,
+    discs,
     dockets,
+    files,
     intake,
     jobs,
     plans,
     repairs,
     restoring,
     sealing,
+    sources,
     takes,
     transfer,
 )
@@ -56,7 +59,21 @@ def make_app(given: Settings | None = None) -> FastAPI:
         redoc_url=None,
     )
     problems.install(app)
-    for part in (dockets, intake, transfer, takes, plans, repairs, restoring, artwork, sealing, jobs):
+    for part in (
+        dockets,
+        intake,
+        transfer,
+        discs,
+        takes,
+        plans,
+        repairs,
+        restoring,
+        sources,
+        artwork,
+        sealing,
+        files,
+        jobs,
+    ):
         app.include_router(part.router, prefix="/api")
     _serve_frontend(app, chosen)
     app.add_middleware(Guard)

@@ -8,6 +8,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
+from inkwell_groove.catalogues.patient import SourceTrouble
 from inkwell_groove.core.errors import Conflict, InkwellError, Missing, Refused
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.media import DiskFull
@@ -19,6 +20,7 @@ _STATUS: tuple[tuple[type[InkwellError], int], ...] = (
     (Missing, 404),
     (Conflict, 409),
     (Refused, 422),
+    (SourceTrouble, 502),
     (DatabaseAway, 503),
     (DiskFull, 507),
 )
@@ -27,6 +29,7 @@ _TITLES = {
     404: "Not found",
     409: "Not possible now",
     422: "Not acceptable as it is",
+    502: "A source did not answer",
     503: "Not ready",
     507: "Disk full",
 }

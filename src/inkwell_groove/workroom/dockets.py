@@ -24,6 +24,7 @@ CARRIER_FORMATS = {
     "7-inch single": ("A", "B"),
     "10-inch shellac": ("A", "B"),
     "Cassette": ("A", "B"),
+    "CD": ("A",),
 }
 # As such a carrier is mostly played (common practice).
 CARRIER_SPEEDS = {
@@ -31,6 +32,7 @@ CARRIER_SPEEDS = {
     "7-inch single": "45 rpm",
     "10-inch shellac": "78.26 rpm",
     "Cassette": "4.76 cm/s",
+    "CD": "",
 }
 MAX_PAGE = 200
 _SHELFMARK = re.compile(r"[^\x00-\x1f\x7f]{1,100}")
@@ -73,8 +75,9 @@ class Dockets(Part):
             )
             for number in range(1, carriers + 1):
                 carrier = Carrier(number=number, format=carrier_format)
-                # Sides of a second disc go on in the alphabet, as sleeves print them.
-                letters = [chr(65 + 2 * (number - 1)), chr(66 + 2 * (number - 1))]
+                # Sides of a second record go on in the alphabet, as sleeves print them.
+                sides = len(CARRIER_FORMATS[carrier_format])
+                letters = [chr(65 + sides * (number - 1) + side) for side in range(sides)]
                 carrier.sides = [Side(letter=letter) for letter in letters]
                 carrier.speed, carrier.equalisation = CARRIER_SPEEDS[carrier_format], ""
                 carrier.condition = carrier.playing_order = carrier.tape_type = carrier.noise_reduction = ""

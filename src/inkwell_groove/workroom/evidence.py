@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from inkwell_groove.core.plan import EdgeNote, Plan
+from inkwell_groove.store.models import DiscRead, LookUp
+from inkwell_groove.workroom.disc.standing import standing as standing_of_disc
 from inkwell_groove.workroom.views import ArtworkView, Evidence, SideView, Standing, TakeView, UploadView
 
 _UNDER_WAY = {
@@ -62,6 +64,34 @@ def _formats(takes: list[TakeView]) -> str:
     return " and ".join(sorted(kinds))
 
 
+def disc(sides: Sequence[tuple[str, Sequence[DiscRead]]]) -> Evidence:
+    """Of compact discs: how each was read, by its name and its readings."""
+    reading = [name for name, rows in sides if any(row.state == "reading" for row in rows)]
+    if reading:
+        return Evidence(stage="disc", line=f"{reading[0].lower()} is being read", mood="doubtful")
+    found = [(name, standing_of_disc(rows), rows) for name, rows in sides]
+    unread = [name for name, one, _ in found if one.grade is None]
+    if len(unread) == len(found):
+        failed = any(row.state == "failed" for _, _, rows in found for row in rows)
+        line = "could not be read" if failed else "not read yet"
+        return Evidence(stage="disc", line=line, mood="missing" if failed else "not begun")
+    tracks = [track for _, one, _ in found for _, track in one.tracks.values()]
+    proven = sum(track.verdict.startswith("proven") for track in tracks)
+    bad = [track for track in tracks if track.verdict in ("damaged", "doubtful")]
+    if bad:
+        what = f"{bad[0].name} {'is damaged' if bad[0].verdict == 'damaged' else 'disagrees with others'}"
+        more = f" and {len(bad) - 1} more" if len(bad) > 1 else ""
+        return Evidence(stage="disc", line=f"{what}{more}: read again", mood="missing")
+    if unread:
+        return Evidence(stage="disc", line=f"{unread[0].lower()} not read yet", mood="missing")
+    if any(not one.is_whole for _, one, _ in found):
+        return Evidence(stage="disc", line=f"{len(tracks)} read, some still to come", mood="missing")
+    if proven == len(tracks):
+        return Evidence(stage="disc", line=f"all {proven} tracks proven by witnesses", mood="done")
+    line = f"{proven} of {len(tracks)} tracks proven by witnesses" if proven else f"{len(tracks)} tracks, no witness"
+    return Evidence(stage="disc", line=line, mood="doubtful")
+
+
 def tracks(sides: list[SideView]) -> Evidence:
     lines = [line for side in sides for line in side.tracks]
     if not lines:
@@ -93,6 +123,23 @@ def repair(sides: list[SideView]) -> Evidence:
         rest = f"{len(asked) - len(begun)} of {len(asked)} sides as recorded"
         return Evidence(stage="repair", line=f"{line}; {rest}", mood="doubtful")
     return Evidence(stage="repair", line=line, mood="done")
+
+
+def sources(look_up: LookUp | None, *, chosen: bool) -> Evidence:
+    """Whether the release was found in outside catalogues."""
+    if chosen:
+        return Evidence(stage="sources", line="pressing chosen", mood="done")
+    if look_up is None:
+        return Evidence(stage="sources", line="not looked up yet", mood="not begun")
+    if look_up.state == "looking":
+        return Evidence(stage="sources", line="being looked up", mood="doubtful")
+    match (look_up.outcome or {}).get("verdict"):
+        case "sure":
+            return Evidence(stage="sources", line="one pressing is sure", mood="doubtful")
+        case "to be looked at":
+            return Evidence(stage="sources", line="pressings to be looked at", mood="doubtful")
+        case _:
+            return Evidence(stage="sources", line="no source knows it", mood="doubtful")
 
 
 def _joins(plan: Plan) -> list[tuple[EdgeNote, ...]]:

@@ -17,7 +17,7 @@ from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
-from inkwell_groove.workroom.reading import docket_row, received_bytes, side_label, side_row, sides_of
+from inkwell_groove.workroom.reading import docket_row, not_of_disc, received_bytes, side_label, side_row, sides_of
 from inkwell_groove.workroom.receiving import Receiving
 from inkwell_groove.workroom.takes import Takes, made_take
 from inkwell_groove.workroom.views import UploadView
@@ -65,6 +65,7 @@ class Intake(Part):
                 side = next(one for one in sides if one.id == side_id)
             else:
                 raise Missing(f"this docket has no side {side_id}", remedy="Reload the docket")
+            not_of_disc(side, "no recording is brought for it")
             upload = Upload(
                 docket_id=docket_id,
                 side_id=side.id,

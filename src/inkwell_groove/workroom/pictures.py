@@ -14,12 +14,13 @@ from inkwell_groove.workroom.reading import docket_row
 from inkwell_groove.workroom.views import ArtworkView
 
 FRONT, SET_ASIDE = "front", "set aside"
+DROPPED = "dropped"
 
 
 class Pictures(Part):
     """The front cover, and what was set aside for it."""
 
-    def add_front(self, docket_id: int, data: bytes, *, name: str, who: str) -> ArtworkView:
+    def add_front(self, docket_id: int, data: bytes, *, name: str, who: str, origin: str = DROPPED) -> ArtworkView:
         """A new front cover; the one before is set aside, not lost. Raises Refused for what is no fit picture."""
         name = clean_text(name.replace("\\", "/").rsplit("/", 1)[-1])[-255:] or "picture"
         facts = examine(data, name=name)
@@ -33,7 +34,7 @@ class Pictures(Part):
                 role=FRONT,
                 name=name,
                 sha256=sha256,
-                origin="dropped",
+                origin=origin,
                 added_at=now(),
                 **facts.model_dump(exclude={"advice"}),
             )

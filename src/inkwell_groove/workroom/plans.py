@@ -16,13 +16,13 @@ from inkwell_groove.core.tracks.found import FoundTracks
 from inkwell_groove.core.tracks.laying import fixed_joins, laid
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.store.models import Job, PlanVersion, Side, now
+from inkwell_groove.store.models import Job, PlanVersion, Side, Take, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.heard import Grounds
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
-from inkwell_groove.workroom.reading import newest_child, plan_of, plan_view, side_label, side_row
+from inkwell_groove.workroom.reading import newest_child, not_of_disc, plan_of, plan_view, side_label, side_row
 from inkwell_groove.workroom.views import JobView, Knowledge, PlanView, SnapTo
 
 FIND = "find tracks"
@@ -46,6 +46,7 @@ class Plans(Part):
         """
         with self._database.begin() as session:
             side = side_row(session, side_id, lock=True)
+            not_of_disc(side, "its tracks are where its table of contents says")
             plan, take = plan_of(side), side.chosen_take
             if plan is None or take is None:
                 raise Conflict(
@@ -111,6 +112,7 @@ class Plans(Part):
         known_of(count=known.count, durations_s=known.durations_s)
         with self._database.begin() as session:
             side = side_row(session, side_id, lock=True)
+            not_of_disc(side, "its tracks are where its table of contents says")
             if side.chosen_take is None:
                 raise Conflict(
                     "this side has no take yet", where=side_label(side), remedy="Drop a recording on it first"
@@ -184,6 +186,22 @@ class Plans(Part):
         count = len(changed.tracks)
         action = f"{count} track{'s' if count != 1 else ''} found"
         self.add_version(session, side, changed, action, job.arguments["who"])
+
+    @staticmethod
+    def begin_anew(session: Session, side: Side, take: Take, plan: Plan, action: str, who: str) -> None:
+        """Makes a take the side's chosen one, with a plan that has nothing before it. In the caller's transaction."""
+        version = PlanVersion(
+            side_id=side.id,
+            parent_id=None,
+            document=plan.model_dump(mode="json"),
+            action=action,
+            made_at=now(),
+            made_by=who,
+        )
+        session.add(version)
+        session.flush()
+        side.chosen_take, side.plan_version = take, version
+        session.flush()
 
     def add_version(self, session: Session, side: Side, plan: Plan, action: str, who: str) -> None:
         """Makes another plan the side's current one, and tells the ledger. In the caller's transaction."""

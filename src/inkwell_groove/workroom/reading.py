@@ -11,13 +11,24 @@ from sqlalchemy.orm import Session, selectinload
 
 from inkwell_groove.core import filing
 from inkwell_groove.core.artwork import advise
-from inkwell_groove.core.description import Release, TrackDescription, missing_fields
+from inkwell_groove.core.description import TRACK_FIELDS, Release, TrackDescription, missing_fields
+from inkwell_groove.core.disc.planning import track_number
 from inkwell_groove.core.errors import Missing, Refused
 from inkwell_groove.core.plan import Plan
 from inkwell_groove.core.sealing.album import PAPERS, filing_values, track_filing_values
 from inkwell_groove.core.sealing.order import SealedAlbum
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.store.models import Carrier, DescribedValue, Docket, PlanVersion, Recording, Side, Upload
+from inkwell_groove.store.models import (
+    Carrier,
+    DescribedValue,
+    Docket,
+    LookUp,
+    PlanVersion,
+    Recording,
+    Side,
+    SourceChoice,
+    Upload,
+)
 from inkwell_groove.workroom import evidence
 from inkwell_groove.workroom.views import (
     ArtworkView,
@@ -33,19 +44,26 @@ from inkwell_groove.workroom.views import (
     artwork_facts,
 )
 
+DISC_FORMAT = "CD"
 WHOLE = (
     selectinload(Docket.carriers).selectinload(Carrier.sides).selectinload(Side.takes),
     selectinload(Docket.carriers).selectinload(Carrier.sides).selectinload(Side.chosen_take),
     selectinload(Docket.carriers).selectinload(Carrier.sides).selectinload(Side.plan_version),
+    selectinload(Docket.carriers).selectinload(Carrier.sides).selectinload(Side.disc_reads),
     selectinload(Docket.fields),
     selectinload(Docket.artwork),
     selectinload(Docket.packages),
+    # Not what was found, which may be long: only what came of it.
+    selectinload(Docket.look_up).load_only(LookUp.state, LookUp.outcome),
+    selectinload(Docket.source_choice).load_only(SourceChoice.chosen_by),
 )
 
 
 def _cuts(plan: Plan) -> dict[str, object]:
     """What of a plan shows in sealed files: not how sure the finder was, nor what is left at nothing."""
     parts = plan.model_dump(include={"take_sha256", "take_samples", "gaps"})
+    if plan.disc is not None:
+        parts["disc"] = plan.disc.model_dump(mode="json")
     parts["tracks"] = [track.model_dump(include={"key", "start_sample", "end_sample"}) for track in plan.tracks]
     margins = plan.model_dump(include={"lead_samples", "tail_samples", "fade_samples"})
     if not plan.restoration.at_rest:
@@ -76,7 +94,21 @@ def sides_of(docket: Docket) -> list[Side]:
 
 def side_label(side: Side) -> str:
     many = len(side.carrier.docket.carriers) > 1
+    if side.carrier.format == DISC_FORMAT:
+        return f"Disc {side.carrier.number}" if many else "Disc"
     return f"Carrier {side.carrier.number}, side {side.letter}" if many else f"Side {side.letter}"
+
+
+def is_disc(side: Side) -> bool:
+    return side.carrier.format == DISC_FORMAT
+
+
+def not_of_disc(side: Side, what: str) -> None:
+    """Raises Refused for a compact disc: what is done with recordings of a record or tape is not done with it."""
+    if is_disc(side):
+        raise Refused(
+            f"a compact disc is read as it is: {what}", where=side_label(side), remedy="See what can be done under Disc"
+        )
 
 
 def plan_of(side: Side) -> Plan | None:
@@ -110,6 +142,10 @@ def newer_versions(session: Session, docket: Docket) -> dict[int, PlanVersion]:
     return {child.parent_id: child for child in children if child.parent_id is not None}  # the last one wins
 
 
+def description_of(line: TrackLine) -> TrackDescription:
+    return TrackDescription(number=line.number, disc=line.disc, **line.fields)
+
+
 def release_of(fields: Iterable[DescribedValue]) -> Release:
     return Release(**{one.field: one.value for one in fields if not one.track_key})
 
@@ -123,14 +159,13 @@ class WholeDocket:
     def __init__(self, docket: Docket, newer: Mapping[int, PlanVersion] | None = None) -> None:
         self.docket = docket
         self._newer = newer or {}
+        self._discs = {side.id for side in sides_of(docket) if side.carrier.format == DISC_FORMAT}
         self.release = release_of(docket.fields)
         self.sides = [self._side(side) for side in sides_of(docket)]
         self._number()
         self.pictures = [ArtworkView.of(one, advise(artwork_facts(one))) for one in docket.artwork]
         self.lines = [line for side in self.sides for line in side.tracks]
-        self.descriptions = [
-            TrackDescription(number=line.number, title=line.title, artist=line.artist) for line in self.lines
-        ]
+        self.descriptions = [description_of(line) for line in self.lines]
         self.missing = missing_fields(self.release, self.descriptions)
         self.basis = self._basis()
         takes = [take for side in self.sides for take in side.takes if take.id == side.chosen_take_id]
@@ -148,11 +183,18 @@ class WholeDocket:
 
     def evidence(self, uploads: list[UploadView], recordings: Sequence[str] = ()) -> list[evidence.Evidence]:
         proven = len(self.docket.packages[-1].album["tracks"]) if self.docket.packages else 0
+        discs = [side for side in sides_of(self.docket) if side.carrier.format == DISC_FORMAT]
+        of_disc = {side.id for side in discs}
+        records = [side for side in self.sides if side.id not in of_disc]
         return [
             evidence.intake([one.format for one in self.docket.carriers], self.sides, uploads),
-            evidence.transfer(self.sides, recordings),
-            evidence.tracks(self.sides),
-            evidence.repair(self.sides),
+            *([evidence.disc([(side_label(side), side.disc_reads) for side in discs])] if discs else []),
+            *(
+                [evidence.transfer(records, recordings), evidence.tracks(records), evidence.repair(records)]
+                if records
+                else []
+            ),
+            evidence.sources(self.docket.look_up, chosen=self.docket.source_choice is not None),
             evidence.describe(self.missing, any(one.value for one in self.docket.fields), has_tracks=bool(self.lines)),
             evidence.artwork(self.pictures),
             evidence.seal(self.standing, proven),
@@ -226,14 +268,16 @@ class WholeDocket:
         fields = {(one.track_key, one.field): one for one in self.docket.fields if one.track_key}
         lines = []
         for span in plan.plan.tracks if plan and take else ():
-            own = {name: fields[span.key, name] for name in ("title", "artist") if (span.key, name) in fields}
+            own = {spec.name: fields[span.key, spec.name] for spec in TRACK_FIELDS if (span.key, spec.name) in fields}
             lines.append(
                 TrackLine(
                     key=span.key,
-                    number=1,
+                    number=track_number(span.key) if plan and plan.plan.disc else 1,
+                    disc=side.carrier.number if len(self._discs) > 1 and side.id in self._discs else 0,
                     side_id=side.id,
                     title=own["title"].value if "title" in own else "",
                     artist=own["artist"].value if "artist" in own else "",
+                    fields={name: one.value for name, one in own.items()},
                     origins={name: one.origin for name, one in own.items()},
                     start_sample=span.start_sample,
                     end_sample=span.end_sample,
@@ -244,6 +288,7 @@ class WholeDocket:
         return SideView(
             id=side.id,
             letter=side.letter,
+            name=side_label(side),
             expected_s=side.expected_s,
             takes=[TakeView.of(one) for one in side.takes],
             chosen_take_id=side.chosen_take_id,
@@ -256,6 +301,9 @@ class WholeDocket:
         numbered = []
         for side in self.sides:
             lines = []
+            if side.plan is not None and side.plan.plan.disc is not None:
+                numbered.append(side)  # a disc has its own numbers
+                continue
             for line in side.tracks:
                 number += 1
                 lines.append(line.model_copy(update={"number": number}))
@@ -264,25 +312,27 @@ class WholeDocket:
 
     def _names(self) -> list[str]:
         values = filing_values(self.docket.shelfmark, self.release)
+        tracks = []
+        for side in self.sides:
+            if side.plan is not None and side.plan.plan.disc is not None and side.plan.plan.disc.gaps == "one file":
+                disc = {"number": "", "track title": self.release.title, "artist": self.release.album_artist}
+                tracks.append({**values, **disc})
+            else:
+                tracks += [track_filing_values(values, self.release, description_of(line)) for line in side.tracks]
         try:
             folder = "/".join(filing.folder_path(self.docket.folder_pattern, values))
-            names = filing.file_names(
-                self.docket.file_pattern,
-                [track_filing_values(values, self.release, one) for one in self.descriptions],
-                ".flac",
-                taken=PAPERS,
-            )
+            names = filing.file_names(self.docket.file_pattern, tracks, ".flac", taken=PAPERS)
         except Refused:
             return []  # a pattern is refused when it is set; this is for one that a later release no longer knows
         return [f"{folder}/{name}" for name in names]
 
     def _basis(self) -> str:
-        """A digest of everything that sealing depends on: two dockets with the same basis give the same files."""
+        """A digest of everything of the docket that sealing depends on; the house's rules are not the docket's."""
         front = next((one for one in self.docket.artwork if one.role == "front"), None)
         parts = {
             "shelfmark": self.docket.shelfmark,
-            "release": self.release.model_dump(),
-            "tracks": [one.model_dump() for one in self.descriptions],
+            "release": self.release.model_dump(exclude_defaults=True),
+            "tracks": [one.model_dump(exclude_defaults=True) for one in self.descriptions],
             "plans": [_cuts(side.plan.plan) if side.plan else None for side in self.sides],
             "cover": front.sha256 if front else None,
             "patterns": [self.docket.folder_pattern, self.docket.file_pattern],

@@ -18,7 +18,7 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
-from inkwell_groove.workroom.reading import plan_of, side_label, side_row, sides_of
+from inkwell_groove.workroom.reading import is_disc, plan_of, side_label, side_row, sides_of
 from inkwell_groove.workroom.repair_views import RestoredSideView, StartingPointView
 from inkwell_groove.workroom.views import JobView
 
@@ -142,7 +142,7 @@ class Restoring(Part):
             docket = session.get(Docket, docket_id)
             if docket is None:
                 raise Missing(f"there is no docket {docket_id}", remedy="Look at the shelf again")
-            sides += sides_of(docket)
+            sides += [side for side in sides_of(docket) if not is_disc(side)]
         return sides
 
 

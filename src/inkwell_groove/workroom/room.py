@@ -7,13 +7,20 @@ import threading
 from sqlalchemy import select
 
 from inkwell_groove.core import peaks
+from inkwell_groove.devices.drives import OpticalDrives
 from inkwell_groove.devices.registry import Sources
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job
 from inkwell_groove.store.settings import Settings
+from inkwell_groove.workroom.disc.discs import Discs
 from inkwell_groove.workroom.dockets import Dockets
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.files.bundles import Bundles
+from inkwell_groove.workroom.files.proposing import Proposing
+from inkwell_groove.workroom.files.rules import Rules
+from inkwell_groove.workroom.files.sheet import Sheets
+from inkwell_groove.workroom.files.steps import Steps
 from inkwell_groove.workroom.hearing import Hearing
 from inkwell_groove.workroom.intake import Intake
 from inkwell_groove.workroom.jobs.runner import JobRunner
@@ -23,6 +30,12 @@ from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.repairs import Repairs
 from inkwell_groove.workroom.restoring import Restoring
 from inkwell_groove.workroom.sealing import Sealing
+from inkwell_groove.workroom.sources.art import SourceArt
+from inkwell_groove.workroom.sources.choosing import Choosing
+from inkwell_groove.workroom.sources.look_ups import LookUps
+from inkwell_groove.workroom.sources.own import Own
+from inkwell_groove.workroom.sources.reconciling import Reconciling
+from inkwell_groove.workroom.sources.shelf import ShelfLookUps
 from inkwell_groove.workroom.takes import Takes
 from inkwell_groove.workroom.transfer.books import Books
 from inkwell_groove.workroom.transfer.chains import Chains
@@ -53,24 +66,50 @@ class Workroom:
             self.books,
             Sources(settings.carriers_root, speed=settings.device_speed),
         )
+        self.discs = Discs(
+            self.database,
+            self.media,
+            self.events,
+            self.plans,
+            OpticalDrives(settings.discs_root, speed=settings.device_speed),
+            settings,
+        )
         self.pictures = Pictures(self.database, self.media, self.events)
+        self.look_ups = LookUps(self.database, self.media, self.events, settings)
+        self.choosing = Choosing(self.database, self.media, self.events, self.look_ups, self.plans)
+        self.reconciling = Reconciling(self.database, self.media, self.events)
+        self.shelf_look_ups = ShelfLookUps(
+            self.database, self.media, self.events, self.look_ups, self.choosing, self.reconciling
+        )
+        self.source_art = SourceArt(self.database, self.media, self.events, self.look_ups, self.pictures)
+        self.discs.recognise = self.look_ups.recognise
+        self.own = Own(self.database, self.media, self.events)
         self.hearing = Hearing(self.database, self.media, self.events)
         self.repairs = Repairs(self.database, self.media, self.events, self.hearing)
         self.restoring = Restoring(self.database, self.media, self.events, self.plans)
         self.sealing = Sealing(self.database, self.media, self.events)
         self.listening = Listening(self.database, self.media)
-        parts = (self.intake, self.plans, self.repairs, self.restoring, self.sealing, self.books)
+        self.bundles = Bundles(self.database, self.media, self.events, settings.files_root)
+        self.sheets = Sheets(self.database, self.media, self.events)
+        self.proposing = Proposing(self.database, self.media, self.events)
+        self.steps = Steps(self.database, self.media, self.events)
+        self.rules = Rules(self.database, self.media, self.events)
+        parts = (self.intake, self.plans, self.repairs, self.restoring, self.sealing, self.books, self.bundles)
         kinds = [part.kind() for part in parts]
         self.jobs = JobRunner(
-            self.database, self.events, kinds + self.takes.kinds() + self.hearing.kinds(), workers=settings.workers
+            self.database,
+            self.events,
+            kinds + self.takes.kinds() + self.hearing.kinds() + self.discs.kinds() + self.steps.kinds(),
+            workers=settings.workers,
         )
-        for part in (*parts, self.takes, self.hearing):
+        for part in (*parts, self.takes, self.hearing, self.discs, self.choosing, self.steps):
             part.jobs = self.jobs
 
     def start(self) -> None:
         """Clears what a killed server left half written, then takes its jobs up again."""
         self.media.clear_workspaces()
         self.jobs.start()
+        self.look_ups.start()
         self.transfers.start()
         threading.Thread(target=self._warm, name="warm up", daemon=True).start()
 
@@ -81,6 +120,8 @@ class Workroom:
 
     def close(self) -> None:
         self.transfers.close()
+        self.shelf_look_ups.close()
+        self.look_ups.close()
         self.hearing.close()
         self.events.close()
         self.jobs.close()

@@ -9,16 +9,17 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core import filing
-from inkwell_groove.core.description import TrackDescription
 from inkwell_groove.core.errors import Conflict, Missing
-from inkwell_groove.core.sealing.album import PAPERS, check_order
+from inkwell_groove.core.sealing.album import check_order
 from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
 from inkwell_groove.store.models import Docket, Job, Package, Take, now
 from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.disc.standing import standing
+from inkwell_groove.workroom.files.rules import art_rule
 from inkwell_groove.workroom.hearing import learnt_path
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
-from inkwell_groove.workroom.reading import WholeDocket, docket_row, side_label, sides_of
+from inkwell_groove.workroom.reading import WholeDocket, description_of, docket_row, side_label, sides_of
 from inkwell_groove.workroom.repairs import scan_path
 from inkwell_groove.workroom.views import JobView, Transferred, artwork_facts, format_of
 
@@ -61,7 +62,7 @@ class Sealing(Part):
             if session.scalars(busy).first() is not None:
                 raise Conflict("it is being sealed already", where=docket.shelfmark, remedy="Wait for that to end")
             whole = WholeDocket(docket)
-            order = self._order(docket, whole, who)
+            order = self._order(docket, whole, who).model_copy(update={"art": art_rule(session)})
             check_order(order)
             job = self.jobs.ask(session, SEAL, docket_id=docket_id, subject=docket.shelfmark, arguments={})
             job.arguments = {
@@ -94,8 +95,12 @@ class Sealing(Part):
     def paper(self, package_id: int, name: str) -> str:
         """The text of one of a package's papers. Raises Missing for any other name."""
         path, _ = self.package(package_id)
-        if name not in PAPERS:
-            raise Missing(f"there is no paper {name}", remedy=f"The papers are {', '.join(PAPERS)}")
+        with self._database.begin() as session:
+            album = session.get_one(Package, package_id).album
+        sound = {track["file"] for track in album["tracks"]}
+        there = [file["name"] for file in album["files"] if file["name"] not in sound]
+        if name not in there:
+            raise Missing(f"there is no paper {name}", remedy=f"The papers are {', '.join(there)}")
         return (path / name).read_text("utf-8")
 
     def _order(self, docket: Docket, whole: WholeDocket, who: str) -> SealOrder:
@@ -114,10 +119,8 @@ class Sealing(Part):
                     scan_path=scan_path(self._media, take.sha256),
                     learnt_path=learnt_path(self._media, take.sha256, side.plan.plan.restoration),
                     transfer=transfer_told(take),
-                    descriptions=tuple(
-                        TrackDescription(number=line.number, title=line.title, artist=line.artist)
-                        for line in side.tracks
-                    ),
+                    descriptions=tuple(description_of(line) for line in side.tracks),
+                    readings=standing(row.disc_reads).records,
                 )
             )
         front = next((one for one in docket.artwork if one.role == "front"), None)

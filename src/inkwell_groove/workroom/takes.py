@@ -6,6 +6,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from inkwell_groove.core.disc.planning import disc_plan
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.plan import Plan
 from inkwell_groove.core.sound import SoundFormat
@@ -13,13 +14,13 @@ from inkwell_groove.core.tracks.laying import halves
 from inkwell_groove.core.transfer.compare import Comparison
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.store.models import Job, PlanVersion, Side, Take, now
+from inkwell_groove.store.models import Job, Side, Take, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
-from inkwell_groove.workroom.reading import plan_of, side_label, side_row, sides_of
+from inkwell_groove.workroom.reading import is_disc, not_of_disc, plan_of, side_label, side_row, sides_of
 from inkwell_groove.workroom.views import JobView, Knowledge
 
 JOIN, COMPARE = "join takes", "compare takes"
@@ -68,7 +69,8 @@ class Takes(Part):
                 before=before,
                 after={"take_id": take.id, "plan_version": side.plan_version_id},
             )
-            self._plans.ask_to_find(session, side, Knowledge(), who=who)
+            if not is_disc(side):
+                self._plans.ask_to_find(session, side, Knowledge(), who=who)
         self.jobs.wake()
         self._events.docket_changed(docket.id)
 
@@ -81,6 +83,7 @@ class Takes(Part):
             take = session.get(Take, take_id)
             if take is None:
                 raise Missing(f"there is no take {take_id}", remedy="Reload the docket")
+            not_of_disc(take.side, "it has one side")
             docket = take.side.carrier.docket
             other = next((one for one in sides_of(docket) if one.id == other_side_id), None)
             if other is None or other.id == take.side_id:
@@ -125,6 +128,7 @@ class Takes(Part):
         """
         with self._database.begin() as session:
             side = side_row(session, side_id, lock=True)
+            not_of_disc(side, "its readings are put together by themselves")
             takes = [self._of(side, take_id) for take_id in take_ids]
             if len(takes) < 2:
                 raise Refused("one take alone cannot be joined", where=side_label(side), remedy="Choose two or more")
@@ -206,18 +210,9 @@ class Takes(Part):
             side_end_sample=take.side_end_sample,
             gaps=before.gaps if before else "kept",
         )
-        version = PlanVersion(
-            side_id=side.id,
-            parent_id=None,
-            document=plan.model_dump(mode="json"),
-            action="take chosen",
-            made_at=now(),
-            made_by=who,
-        )
-        session.add(version)
-        session.flush()
-        side.chosen_take, side.plan_version = take, version
-        session.flush()
+        if before is not None and before.disc is not None:
+            plan = disc_plan(before.disc, take.sha256, disc_number=side.carrier.number)
+        self._plans.begin_anew(session, side, take, plan, "take chosen", who)
 
     @staticmethod
     def _of(side: Side, take_id: int) -> Take:

@@ -167,9 +167,11 @@ class TrackLine(View):
 
     key: str
     number: int
+    disc: int = Field(default=0, description="Which disc of several it is on; 0 where there is but one.")
     side_id: int
     title: str
     artist: str
+    fields: dict[str, str] = Field(default={}, description="All that is said of it, title and artist too.")
     origins: dict[str, str]
     start_sample: int
     end_sample: int
@@ -180,6 +182,7 @@ class TrackLine(View):
 class SideView(View):
     id: int
     letter: str
+    name: str = Field(description="What it is called: Side A, or Disc 2.")
     expected_s: float | None = Field(description="How long it should be, as somebody said; none where nobody did.")
     takes: list[TakeView]
     chosen_take_id: int | None
@@ -274,7 +277,7 @@ Standing = Literal["empty", "under way", "ready to seal", "sealed", "changed sin
 class Evidence(View):
     """One line for a stage, and whether it is done, wants attention, or has not begun."""
 
-    stage: Literal["intake", "transfer", "tracks", "repair", "describe", "artwork", "seal"]
+    stage: Literal["intake", "transfer", "disc", "tracks", "repair", "sources", "describe", "artwork", "seal"]
     line: str
     mood: Literal["done", "doubtful", "missing", "not begun"]
 

@@ -7,11 +7,12 @@ import pytest
 import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.signal import firwin, upfirdn
 
 from inkwell_groove.core.restoration import choosing, families
 from inkwell_groove.core.restoration.mended import Mended, Repair
 from inkwell_groove.core.restoration.repairing import choice
-from inkwell_groove.core.restoration.scan import Scan, scan
+from inkwell_groove.core.restoration.scan import Scan, _Thinned, scan
 from inkwell_groove.core.restoration.steps import Clicks, HandRepair, Verdict
 from tests.core.restoration.scenes import RATE_HZ, clicked
 from tests.streams import Taken, band_noise
@@ -210,3 +211,15 @@ def test_at_high_rates_the_same_clicks_are_found_where_they_are(factor: int) -> 
     if factor == 2:
         mended = Mended(take, made.repairs()).read(0, len(hurt)) / 2**31
         assert 10 * np.log10(((hurt - clean) ** 2).sum() / ((mended - clean) ** 2).sum()) > 8.0
+
+
+@pytest.mark.parametrize("factor", [2, 4])
+@pytest.mark.parametrize("first", [0, 37, 980])
+def test_a_high_rate_is_thinned_as_scipy_thins_it_wherever_one_begins(factor: int, first: int) -> None:
+    take = Taken(0.1 * np.random.default_rng(factor).standard_normal((4_001, 2)), 48_000 * factor)
+    thinned = _Thinned(take, factor)
+    taps = firwin(64 * factor + 1, 0.92 / factor)
+    whole = upfirdn(taps, take.data / take.format.full_scale, down=factor, axis=0)[32 : 32 + thinned.format.samples]
+    np.testing.assert_allclose(thinned.read(first, 50), whole[first : first + 50], atol=1e-6)
+    assert len(thinned.read(thinned.format.samples - 3, 50)) == 3
+    assert len(thinned.read(thinned.format.samples + 3, 50)) == 0

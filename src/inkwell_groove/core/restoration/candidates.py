@@ -48,22 +48,11 @@ def candidates_in(
     sound: npt.NDArray[np.float64], evidence: Evidence, rates: Rates, *, strong: float = STRONG
 ) -> Candidates:
     """Of (samples, channels) and its evidence, in order of channel and place."""
-    largest = np.maximum(
-        np.maximum(np.abs(evidence.alone), np.abs(evidence.alone_both_ways)),
-        np.maximum(np.abs(evidence.against), np.abs(evidence.against_both_ways)),
-    )
     channels = sound.shape[1]
     seen, starts, ends, which = [], [], [], []
     for channel in range(channels):
         other = channels - 1 - channel
-        views = np.stack(
-            [
-                evidence.alone[channel],
-                evidence.alone_both_ways[channel],
-                evidence.against[channel],
-                evidence.against_both_ways[channel],
-            ]
-        )
+        views, largest = evidence.views[channel], evidence.largest
         start, end = _regions(
             views, largest[channel], largest[other], evidence.backwards[channel], rates.order,
             round(_MAX_S * rates.rate_hz), round(_APART_S * rates.rate_hz), round(_NEAR_S * rates.rate_hz),
@@ -75,7 +64,7 @@ def candidates_in(
         which.append(np.full(len(start), channel))
         seen.append(
             _features(
-                start, end, views, largest[channel], largest[other], evidence.alone[other], evidence.cells[channel],
+                start, end, views, largest[channel], largest[other], evidence.views[other, 0], evidence.cells[channel],
                 evidence.scale[channel], evidence.gain_db[channel], sound[:, channel].astype(np.float32),
                 rates.cell, rates.hop, rates.rate_hz, evidence.norm[channel], len(FEATURES),
             )
@@ -201,6 +190,7 @@ def _features(  # type: ignore[no-untyped-def] # pragma: no cover: compiled
     out = np.zeros((len(starts), width), np.float32)
     samples = len(largest)
     ms = rate_hz / 1000.0
+    excited, heard, stepped, standing = _totals(views[0], sound, largest)
     for k in range(len(starts)):
         start, end = starts[k], ends[k]
         row = out[k]
@@ -222,16 +212,16 @@ def _features(  # type: ignore[no-untyped-def] # pragma: no cover: compiled
         f = 8
         edges = (0.0, 1.0, 3.0, 10.0, 40.0)
         for w in range(4):
-            row[f + w] = np.log(_rms(views[0], end + gap + edges[w] * ms, end + gap + edges[w + 1] * ms) + 0.05)
-            row[f + 4 + w] = np.log(_rms(views[0], start - gap - edges[w + 1] * ms, start - gap - edges[w] * ms) + 0.05)
+            row[f + w] = np.log(_rms(excited, end + gap + edges[w] * ms, end + gap + edges[w + 1] * ms) + 0.05)
+            row[f + 4 + w] = np.log(_rms(excited, start - gap - edges[w + 1] * ms, start - gap - edges[w] * ms) + 0.05)
         c = start // cell
         wide = np.median(cells[max(0, c - 200) : c + 200])
         row[16] = np.log((usual + 1e-9) / (wide + 1e-9))
         g = int(gap)
-        row[17] = np.log(1.0 + _count(largest, start - g - int(10 * ms), start - g))
-        row[18] = np.log(1.0 + _count(largest, end + g, end + g + int(10 * ms)))
-        row[19] = np.log(1.0 + _count(largest, start - g - int(60 * ms), start - g - int(10 * ms)))
-        row[20] = np.log(1.0 + _count(largest, end + g + int(10 * ms), end + g + int(60 * ms)))
+        row[17] = np.log(1.0 + _count(standing, start - g - int(10 * ms), start - g))
+        row[18] = np.log(1.0 + _count(standing, end + g, end + g + int(10 * ms)))
+        row[19] = np.log(1.0 + _count(standing, start - g - int(60 * ms), start - g - int(10 * ms)))
+        row[20] = np.log(1.0 + _count(standing, end + g + int(10 * ms), end + g + int(60 * ms)))
         row[21] = np.log(np.abs(excitation_other[start:end]).max() + 0.1)
         row[22] = np.log(largest_other[start:end].max() + 0.1)
         across = (inside * excitation_other[start:end]).sum()
@@ -239,16 +229,16 @@ def _features(  # type: ignore[no-untyped-def] # pragma: no cover: compiled
         row[23] = across / (size + 1e-6)
         row[24] = gain_db[min(start // hop, len(gain_db) - 1)] / 10.0
         two, ten = int(2 * ms), int(10 * ms)
-        row[25] = _rise(sound, start - two, start, end, end + two, 0)
-        row[26] = _rise(sound, start - ten, start, end, end + ten, 0)
-        row[27] = _rise(sound, start - two, start, end, end + two, 1)
-        row[28] = _rise(sound, start - ten, start, end, end + ten, 1)
-        level = _rms(sound, start - ten, start) ** 2 + _rms(sound, end, end + ten) ** 2
+        row[25] = _rise(heard, start - two, start, end, end + two)
+        row[26] = _rise(heard, start - ten, start, end, end + ten)
+        row[27] = _rise(stepped, start - two, start, end, end + two)
+        row[28] = _rise(stepped, start - ten, start, end, end + ten)
+        level = _rms(heard, start - ten, start) ** 2 + _rms(heard, end, end + ten) ** 2
         peak = np.abs(views[1, start:end]).max() * usual / norm[min(start // hop, len(norm) - 1)]
         row[29] = np.log((peak + 1e-7) / (np.sqrt(level / 2) + 1e-6))
-        d = sound[max(1, start - ten) : min(samples, end + ten)]
-        steps = d[1:] - d[:-1]
-        row[30] = 0.5 * np.log(((steps * steps).mean() + 1e-12) / ((d * d).mean() + 1e-12))
+        a, b = max(1, start - ten), min(samples, end + ten)
+        steps, power = (stepped[b] - stepped[a + 1]) / (b - a - 1), (heard[b] - heard[a]) / (b - a)
+        row[30] = 0.5 * np.log((max(0.0, steps) + 1e-12) / (max(0.0, power) + 1e-12))
         around = max(_largest(largest, start - g - ten, start - g), _largest(largest, end + g, end + g + ten))
         row[31] = np.log(around + 0.1)
         row[32] = np.log(_largest(largest, start - g - 2 * ten, start - g) + 0.1)
@@ -257,23 +247,34 @@ def _features(  # type: ignore[no-untyped-def] # pragma: no cover: compiled
 
 
 @numba.njit(nogil=True, cache=True)
-def _rms(values, first, end):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
-    a, b = max(0, int(first)), min(len(values), int(end))
-    if b <= a:
-        return 0.0
-    total = 0.0
-    for n in range(a, b):
-        total += values[n] * values[n]
-    return np.sqrt(total / (b - a))
+def _totals(excitation, sound, largest):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """(samples + 1,) each, what lies before a sample: squares of the excitation, of the sound and of its steps, and how
+    many samples stand out. The difference of two is the sum over what lies between.
+    """
+    samples = len(sound)
+    excited, heard, stepped = np.zeros(samples + 1), np.zeros(samples + 1), np.zeros(samples + 1)
+    standing = np.zeros(samples + 1, np.int64)
+    last = 0.0
+    for n in range(samples):
+        value, step = float(sound[n]), float(sound[n]) - last
+        excited[n + 1] = excited[n] + float(excitation[n]) ** 2
+        heard[n + 1] = heard[n] + value * value
+        stepped[n + 1] = stepped[n] + step * step
+        standing[n + 1] = standing[n] + (largest[n] > 4.0)
+        last = value
+    return excited, heard, stepped, standing
 
 
 @numba.njit(nogil=True, cache=True)
-def _count(largest, first, end):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
-    total = 0
-    for n in range(max(0, first), min(len(largest), end)):
-        if largest[n] > 4.0:
-            total += 1
-    return total
+def _rms(total, first, end):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    a, b = max(0, int(first)), min(len(total) - 1, int(end))
+    return np.sqrt(max(0.0, total[b] - total[a]) / (b - a)) if b > a else 0.0
+
+
+@numba.njit(nogil=True, cache=True)
+def _count(standing, first, end):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    a, b = max(0, first), min(len(standing) - 1, end)
+    return standing[b] - standing[a] if b > a else 0
 
 
 @numba.njit(nogil=True, cache=True)
@@ -285,15 +286,9 @@ def _largest(largest, first, end):  # type: ignore[no-untyped-def] # pragma: no 
 
 
 @numba.njit(nogil=True, cache=True)
-def _rise(sound, a, b, c, d, steps):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
-    """The log of how much louder [c, d) is than [a, b), of the sound or of its steps."""
-    before, after = 0.0, 0.0
-    a, d = max(1, a), min(len(sound), d)
-    for n in range(a, b):
-        value = sound[n] - sound[n - 1] * steps
-        before += value * value
-    for n in range(max(1, c), d):
-        value = sound[n] - sound[n - 1] * steps
-        after += value * value
-    before, after = before / max(1, b - a), after / max(1, d - c)
+def _rise(total, a, b, c, d):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """The log of how much louder [c, d) is than [a, b), of what was totalled."""
+    a, c, d = max(1, a), max(1, c), min(len(total) - 1, d)
+    before = max(0.0, total[b] - total[a]) / (b - a) if b > a else 0.0
+    after = max(0.0, total[d] - total[c]) / (d - c) if d > c else 0.0
     return 0.5 * np.log((after + 1e-11) / (before + 1e-11))

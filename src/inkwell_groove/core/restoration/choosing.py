@@ -17,7 +17,7 @@ CAUTIOUS, MOST = 15.0, 70.0
 _STEP = 2.5
 _FEW = 3.0
 _ENOUGH = 0.98  # of the clicks expected to be found
-_FALSE_SHARE, _FALSE_FEW = 0.015, 0.5  # of what is mended expected to be music
+_FALSE_SHARE, _FALSE_FEW = 0.008, 0.5  # of what is mended expected to be music
 _PARTNER = 3.0  # in log odds: a click in one channel makes one in the other likelier
 _CRACKLE_S, _CRACKLE_RATE = 0.0006, 16.0  # short ones, at so many a second around
 

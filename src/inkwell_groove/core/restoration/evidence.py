@@ -45,15 +45,13 @@ class Rates:
 
 @dataclass(frozen=True)
 class Evidence:
-    """Of a stretch of sound, all (channels, samples) of float32 and in units of their usual size."""
+    """Of a stretch of sound, all of float32 and in units of their usual size."""
 
-    alone: Float
-    alone_both_ways: Float
-    against: Float
-    against_both_ways: Float
+    views: Float  # (channels, 4, samples): alone, alone both ways, against the other channel, that both ways
+    largest: Float  # (channels, samples): the largest of the four, without its sign
     scale: Float  # (channels, cells): the usual size of the excitation, as a sample
     gain_db: Float  # (channels, frames): how much of the sound prediction explains
-    backwards: Float  # the excitation as it is when predicted from what comes after
+    backwards: Float  # (channels, samples): the excitation as it is when predicted from what comes after
     cells: Float  # (channels, cells): the median excitation of each cell, as a sample
     norm: Float  # (channels, frames): by how much more a one-sample click shows both ways than it is high
 
@@ -82,19 +80,20 @@ def evidence_of(sound: npt.NDArray[np.float64], rates: Rates, *, grain: float) -
         behind.append(ar.predict_back(one, filters[-1], hop))
     cells = np.stack([_cell_medians(one, rates.cell) for one in excitation])
     scale = np.stack([_usual(one, grain) for one in cells])
-    alone = np.stack([_measured(one, size, rates.cell) for one, size in zip(excitation, scale, strict=True)])
+    views = np.empty((channels, 4, samples), np.float32)
+    for channel in range(channels):
+        views[channel, 0] = _measured(excitation[channel], scale[channel], rates.cell)
+    views[:, 2] = views[:, 0]
     if channels == 2:
-        shared = _shared(alone[0], alone[1], rates.cell)
-        against = np.stack(
-            [_less(alone[0], alone[1], shared, rates.cell), _less(alone[1], alone[0], shared, rates.cell)]
-        )
-    else:
-        against = alone
+        left, right = views[0, 0], views[1, 0]
+        shared = _shared(left, right, rates.cell)
+        views[0, 2], views[1, 2] = _less(left, right, shared, rates.cell), _less(right, left, shared, rates.cell)
+    for channel, own in enumerate(filters):
+        views[channel, 1] = ar.matched(views[channel, 0], own, hop)
+        views[channel, 3] = ar.matched(views[channel, 2], own, hop) if channels == 2 else views[channel, 1]
     return Evidence(
-        alone,
-        np.stack([ar.matched(one, own, hop) for one, own in zip(alone, filters, strict=True)]),
-        against,
-        np.stack([ar.matched(one, own, hop) for one, own in zip(against, filters, strict=True)]),
+        views,
+        np.stack([_largest(one) for one in views]),
         scale,
         np.stack(gains).astype(np.float32),
         np.stack([_measured(one, size, rates.cell) for one, size in zip(behind, scale, strict=True)]),
@@ -103,13 +102,21 @@ def evidence_of(sound: npt.NDArray[np.float64], rates: Rates, *, grain: float) -
     )
 
 
-@numba.njit(nogil=True, cache=True)
-def _cell_medians(excitation: Float, cell: int) -> Float:  # pragma: no cover: compiled
-    cells = -(-len(excitation) // cell)
-    out = np.empty(cells, np.float32)
-    for c in range(cells):
-        out[c] = np.median(np.abs(excitation[c * cell : (c + 1) * cell]))
+@numba.njit(nogil=True, cache=True, fastmath=True)
+def _largest(views: Float) -> Float:  # pragma: no cover: compiled
+    a, b, c, d = views[0], views[1], views[2], views[3]
+    out: Float = np.empty_like(a)
+    for n in range(len(out)):
+        out[n] = max(abs(a[n]), abs(b[n]), abs(c[n]), abs(d[n]))
     return out
+
+
+def _cell_medians(excitation: Float, cell: int) -> Float:
+    """(samples,) to (cells,): the middle of the sizes in each cell. A last one that is not whole is filled with 0."""
+    cells = np.zeros((-(-len(excitation) // cell), cell), np.float32)
+    cells.reshape(-1)[: len(excitation)] = np.abs(excitation)
+    middle = np.partition(cells, (cell // 2 - 1, cell // 2), axis=1)  # a cell has an even number of samples
+    return np.asarray(middle[:, cell // 2 - 1 : cell // 2 + 1].mean(axis=1))
 
 
 @numba.njit(nogil=True, cache=True)

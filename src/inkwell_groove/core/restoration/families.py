@@ -19,6 +19,7 @@ FURTHEST = 0.06
 _BIN_S = 0.0004
 _NEAR_S = 0.0012  # between where a turn expects a click and where it lies
 _FEWEST = 4
+_LEAST = (0.0, 3.0, 6.0)  # log odds of those whose distances are looked at
 _DOUBTFUL = -3.0  # log odds: what is less likely than this founds no family
 _BELIEVED = 3.0  # added to the log odds of a member
 _SURE = 6.0  # by how many standard deviations a pile of distances must exceed chance
@@ -50,8 +51,15 @@ def find(start: npt.NDArray[np.int64], end: npt.NDArray[np.int64], odds: npt.NDA
 
 
 def _turn(at_s: npt.NDArray[np.float64], odds: npt.NDArray[np.float32]) -> float | None:
-    """The time of one turn, if the distances between clicks tell one."""
-    sure = at_s[odds > 0.0]
+    """The time of one turn, if the distances between clicks tell one: all likely ones, or the surest, since much
+    crackle hides a scratch.
+    """
+    told = [one for one in (_piled(at_s[odds > least]) for least in _LEAST) if one is not None]
+    return max(told)[1] if told else None
+
+
+def _piled(sure: npt.NDArray[np.float64]) -> tuple[float, float] | None:
+    """By how much the distances at one turn's time stand out, and that time; None where none do."""
     if len(sure) < _FEWEST:
         return None
     sure = sure[np.concatenate([[True], np.diff(sure) > _NEAR_S])]  # the same click in both channels is one
@@ -70,7 +78,7 @@ def _turn(at_s: npt.NDArray[np.float64], odds: npt.NDArray[np.float32]) -> float
         if piled[top] >= _FEWEST - 1 and stands_out > _SURE and (best is None or stands_out > best[0]):
             centre = 0.5 * (edges[top] + edges[top + 1])
             best = (float(stands_out), float(np.median(apart[np.abs(apart - centre) < 1.5 * _BIN_S])))
-    return None if best is None else best[1]
+    return best
 
 
 def _density(at_s: npt.NDArray[np.float64]) -> float:

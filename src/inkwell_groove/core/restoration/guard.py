@@ -63,12 +63,10 @@ def side_shift(odds: Float) -> float:
 @numba.njit(nogil=True, cache=True)
 def _sum_of_leaves(features, feature, threshold, left, right, value, roots):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
     out = np.zeros(len(features), np.float32)
-    for k in range(len(features)):
-        total = np.float32(0.0)
-        for root in roots:
-            node = root
+    for root in roots:  # tree by tree, each of which the processor has at hand
+        for k in range(len(features)):
+            node = np.int64(root)
             while feature[node] >= 0:
-                node = left[node] if features[k, feature[node]] <= threshold[node] else right[node]
-            total += value[node]
-        out[k] = total
+                node = np.int64(left[node] if features[k, feature[node]] <= threshold[node] else right[node])
+            out[k] += value[node]
     return out

@@ -17,7 +17,7 @@ from typing import NamedTuple
 import numba
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import cho_factor, cho_solve, lstsq
+from scipy.linalg import cho_factor, cho_solve, lapack, lstsq, toeplitz
 
 from inkwell_groove.core.restoration import ar
 
@@ -25,10 +25,11 @@ Vector = npt.NDArray[np.float64]
 
 FIRST_ORDER = 32
 _FIRST_CONTEXT = 512
-_ROUNDS = 4
+_ROUNDS, _ROUND_SAMPLES = 12, 650  # at most so many rounds, and samples over all rounds: long clicks are strong ones
+_SETTLED = 1e-4  # times the samples: the share of its likely error, in power, by which a last round moves the music
 _STRENGTH_SMOOTHED = 15  # samples over which a click's strength is taken to be alike
 _CLICK_ORDER = 2
-_WORTH = 1.0  # of the likely error of a repair, against the damage it takes away
+_LEAST_LEARNT = 0.2  # share of a click's strength taken as measured at least: less makes the rounds leap
 _NEAR = 192  # samples beside a gap in which the excitation is measured again
 _SWINGS, _STILL = 1.5, 1.0  # times the power of the music around
 _SHARE = 4  # of a short gap, over which its strength is smoothed instead
@@ -58,6 +59,14 @@ class Reach:
         return 400 * self._doubled
 
     @property
+    def worth(self) -> float:
+        """By how much the damage must exceed the likely error of a repair: models are surer than they ought to be.
+
+        At high rates gaps are long in samples, few rounds are spent on each, and the likely error is still overstated.
+        """
+        return 5.0 if self._doubled == 1 else 1.0
+
+    @property
     def window(self) -> int:
         return 8192 * self._doubled
 
@@ -66,10 +75,7 @@ class Reach:
         return 2048 * self._doubled
 
 
-def mend(
-    sound: Vector, gaps: list[Gap], reach: Reach, from_sample: int = 0, to_sample: int | None = None,
-    *, rounds: int = _ROUNDS,
-) -> Vector:  # fmt: skip
+def mend(sound: Vector, gaps: list[Gap], reach: Reach, from_sample: int = 0, to_sample: int | None = None) -> Vector:
     """One channel (samples,) with its gaps filled; all samples outside them are as they were.
 
     Gaps are in order and do not touch. Those that begin in [from_sample, to_sample) are filled with all care, the
@@ -93,29 +99,26 @@ def mend(
         if known < len(filter_) - 1:
             filter_, error = model_of(out, max(1, min(known, reach.order))) if known else (np.ones(1), error)
         error = max(error, _excitation_near(out, gap.start, gap.end, filter_))
-        out[gap.start : gap.end] = _filled(sound, out, gap, filter_, error, rounds)
+        out[gap.start : gap.end] = _filled(sound, out, gap, filter_, error, reach)
     return out
 
 
-def _filled(sound: Vector, out: Vector, gap: Gap, filter_: Vector, error: float, rounds: int) -> Vector:
+def _filled(sound: Vector, out: Vector, gap: Gap, filter_: Vector, error: float, reach: Reach) -> Vector:
     if gap.lost:
         return lost(out, gap.start, gap.end, filter_)
-    expected, matrix, right = _expected(out, gap.start, gap.end, filter_)
-    try:
-        apart = _told_apart(sound[gap.start : gap.end], expected, matrix / error, right / error, rounds)
-    except np.linalg.LinAlgError:
-        return expected
-    return np.asarray(apart)
+    expected, column, right = _expected(out, gap.start, gap.end, filter_)
+    rounds = max(1, min(_ROUNDS, _ROUND_SAMPLES // (gap.end - gap.start)))
+    return _told_apart(sound[gap.start : gap.end], expected, column / error, right / error, rounds, reach.worth)
 
 
-def _expected(out: Vector, start: int, end: int, filter_: Vector) -> tuple[Vector, npt.NDArray[np.float64], Vector]:
+def _expected(out: Vector, start: int, end: int, filter_: Vector) -> tuple[Vector, Vector, Vector]:
     """As `lost`, by the normal equations, which are handed back too: quicker, and right to six figures or so."""
-    matrix, right = _normal_equations(out, start, end, filter_)
-    try:
-        return np.asarray(cho_solve(cho_factor(matrix), right)), matrix, right
-    except np.linalg.LinAlgError:  # a stretch so predictable that rounding undoes it
-        matrix[np.diag_indices(len(matrix))] *= 1.0 + 1e-7
-        return lost(out, start, end, filter_), matrix, right
+    column, right = _normal_equations(out, start, end, filter_)
+    solved, believed = ar.solve_toeplitz(column, right)
+    if not believed:  # a stretch so predictable that rounding undoes it
+        column[0] *= 1.0 + 1e-7
+        solved = lost(out, start, end, filter_)
+    return solved, column, right
 
 
 def swing_after(sound: Vector, start: int, end: int, room: int) -> int:
@@ -143,11 +146,32 @@ def _fill_first(out: Vector, gap: Gap) -> None:
     near = out[first:last]
     start, end = gap.start - first, gap.end - first
     order = min(FIRST_ORDER, start, len(near) - end)
-    edges = near[start - 1] if start else 0.0, near[end] if end < len(near) else 0.0
-    near[start:end] = np.linspace(*edges, end - start + 2)[1:-1]
-    if order >= 1:
-        filter_, _ = model_of(near, order)
-        near[start:end] = _expected(near, start, end, filter_)[0]
+    filter_, believed = _bridge(near, start, end, order, _window(len(near)))
+    if not believed:
+        near[start:end] = lost(near, start, end, filter_)
+
+
+@numba.njit(nogil=True, cache=True)
+def _bridge(near, start, end, order, window):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """Fills samples [start, end); returns the filter used, and whether what it gave is to be believed."""
+    before = near[start - 1] if start else 0.0
+    after = near[end] if end < len(near) else 0.0
+    for n in range(start, end):
+        near[n] = before + (after - before) * (n - start + 1) / (end - start + 1)
+    if order < 1:
+        return np.ones(1), True
+    filter_ = ar.levinson(_floored(ar.lags((near * window).reshape(1, -1), order)[0], len(near)), order)
+    column, right = _normal_equations(near, start, end, filter_)
+    solved, believed = ar.solve_toeplitz(column, right)
+    if believed:
+        near[start:end] = solved
+    return filter_, believed
+
+
+@numba.njit(nogil=True, cache=True)
+def _floored(r, samples):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    r[0] += r[0] * 1e-9 + _TINY * samples
+    return r
 
 
 def lost(sound: Vector, start: int, end: int, filter_: Vector) -> Vector:
@@ -166,7 +190,7 @@ def lost(sound: Vector, start: int, end: int, filter_: Vector) -> Vector:
     return np.asarray(solved)
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=512)
 def _window(samples: int) -> Vector:
     return np.asarray(np.hanning(samples + 2)[1:-1])
 
@@ -174,8 +198,7 @@ def _window(samples: int) -> Vector:
 def model_of(sound: Vector, order: int) -> tuple[Vector, float]:
     """The prediction filter of a stretch, and the variance of its excitation, never 0."""
     shape = _window(len(sound))
-    r = ar.autocorrelation((sound * shape)[None], order)[0]
-    r[0] += r[0] * 1e-9 + _TINY * len(sound)
+    r = _floored(ar.autocorrelation((sound * shape)[None], order)[0], len(sound))
     filter_ = ar.levinson(r, order)
     return filter_, max(float(filter_ @ r) / float((shape**2).sum()), _TINY)
 
@@ -184,7 +207,8 @@ def solve_gap(
     sound: Vector, start: int, end: int, filter_: Vector, held: npt.NDArray[np.bool_], value: Vector
 ) -> Vector:
     """As `lost`, where some samples of the gap are `held` at their `value`."""
-    matrix, right = _normal_equations(sound, start, end, filter_)
+    column, right = _normal_equations(sound, start, end, filter_)
+    matrix = toeplitz(column)
     out = value.copy()
     free = ~held
     if free.any():
@@ -193,88 +217,123 @@ def solve_gap(
     return out
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)
+@numba.njit(nogil=True, cache=True)
 def _excitation_near(sound, start, end, filter_):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
     """The variance of the excitation in the samples next to a gap, of the side where it is larger.
 
     Beside the attack of a note the model of the whole stretch is surer of itself than it should be.
     """
     order = len(filter_) - 1
+    reversed_ = filter_[::-1].copy()
     most = 0.0
     for first in (start - _NEAR, end):
         a, b = max(order, first), min(len(sound), first + _NEAR)
         if b - a < 32:
             continue
-        total = 0.0
-        for n in range(a, b):
-            e = 0.0
-            for i in range(order + 1):
-                e += filter_[i] * sound[n - i]
-            total += e * e
-        most = max(most, total / (b - a))
+        excitation = np.zeros(b - a)
+        ar.add_filtered(excitation, sound[a - order : b], reversed_)
+        most = max(most, (excitation * excitation).sum() / (b - a))
     return most
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)
+@numba.njit(nogil=True, cache=True)
 def _normal_equations(sound, start, end, filter_):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
-    """(gap, gap) and (gap,): the matrix and right side whose solution makes the excitation smallest."""
+    """(gap,) and (gap,): the first column of the symmetric Toeplitz matrix, and the right side, whose solution makes
+    the excitation smallest.
+    """
     order, gap = len(filter_) - 1, end - start
     own = np.zeros(order + 1)
-    for lag in range(order + 1):
-        total = 0.0
-        for i in range(order + 1 - lag):
-            total += filter_[i] * filter_[i + lag]
-        own[lag] = total
-    matrix = np.zeros((gap, gap))
+    ar.add_filtered(own, np.concatenate((filter_, np.zeros(order))), filter_)
+    column = np.zeros(gap)
+    reach = min(gap, order + 1)
+    column[:reach] = own[:reach]
+    column[0] *= 1.0 + 1e-12
+    # What is known lies around an emptied gap, which adds nothing.
+    around = sound[start - order : end + order].copy()
+    around[order : order + gap] = 0.0
     right = np.zeros(gap)
-    for i in range(gap):
-        for j in range(max(0, i - order), min(gap, i + order + 1)):
-            matrix[i, j] = own[abs(i - j)]
-        matrix[i, i] *= 1.0 + 1e-12
-        total = 0.0
-        for lag in range(1, order + 1):
-            before, after = start + i - lag, start + i + lag
-            if before < start:
-                total -= own[lag] * sound[before]
-            if after >= end:
-                total -= own[lag] * sound[after]
-        right[i] = total
-    return matrix, right
+    ar.add_filtered(right, around, -np.concatenate((own[:0:-1], own)))
+    return column, right
 
 
-@numba.njit(nogil=True, cache=True)
-def _told_apart(measured, expected, precision, right, rounds):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+def _told_apart(measured: Vector, expected: Vector, column: Vector, right: Vector, rounds: int, worth: float) -> Vector:
     """The music in a gap, given what was measured there and what is expected of the music alone.
 
     Click and music are estimated by turns: the strength and colour of the one from what is left by the other.
     """
-    samples = len(measured)
-    spread = np.zeros((samples, samples))
-    music = expected.copy()
+    precision = toeplitz(column)
+    spread = np.zeros((_CLICK_ORDER + 1, len(measured)))
+    strength = np.full(len(measured), np.inf)
+    music = expected
     for _ in range(rounds):
-        click = measured - music
-        strength = _smoothed(click * click + np.diag(spread), min(_STRENGTH_SMOOTHED, max(1, samples // _SHARE)))
-        noise = np.zeros((samples, samples))
-        if samples > 2 * _CLICK_ORDER:
-            _coloured(click, spread, 1.0 / np.sqrt(strength), noise)
-        else:
-            for i in range(samples):
-                noise[i, i] = 1.0 / strength[i]
-        spread = np.linalg.inv(precision + noise)
-        music = spread @ (right + noise @ measured)
+        both, wanted = precision.copy(), right.copy()
+        strength = _add_click(measured, music, spread, strength, both, wanted)
+        factor, failed = lapack.dpotrf(both.T, lower=1, clean=0, overwrite_a=1)
+        if failed:
+            return expected
+        before = music
+        music, _ = lapack.dpotrs(factor, wanted, lower=1)
+        spread = _band_of_inverse(lapack.dtrtri(factor, lower=1, overwrite_c=1)[0].T)
+        if ((music - before) ** 2).sum() < _SETTLED * len(measured) * spread[0].sum():
+            break
     # Where the guess is likely further from the music than the damage is, the damage stays.
     click = measured - music
-    return music if _WORTH * np.trace(spread) < (click * click).sum() else measured.copy()
+    return music if worth * spread[0].sum() < (click * click).sum() else measured
 
 
 @numba.njit(nogil=True, cache=True, fastmath=True)
-def _coloured(click, spread, weight, noise):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
-    """Writes into `noise` the precision matrix of a click of the given strength and of its own short correlation."""
+def _band_of_inverse(factor):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """The diagonals of a symmetric matrix's inverse, from the middle one up, from the inverse of its Cholesky factor,
+    handed in turned over, so that its columns are rows.
+    """
+    samples = len(factor)
+    band = np.zeros((_CLICK_ORDER + 1, samples))
+    for lag in range(_CLICK_ORDER + 1):
+        for i in range(samples - lag):
+            one, other = factor[i, i + lag :], factor[i + lag, i + lag :]
+            total = 0.0
+            for k in range(len(one)):
+                total += one[k] * other[k]
+            band[lag, i] = total
+    return band
+
+
+@numba.njit(nogil=True, cache=True)
+def _add_click(measured, music, spread, before, precision, right):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """Adds to the equations of the music what is known of the click on it, from the last guess of both.
+
+    Returns the click's strength (samples,), that of the round before being handed in: how much of it was learnt from
+    what was measured tells how far to go, which takes a fraction of the rounds that the mean of the squares would
+    (MacKay, Bayesian interpolation, 1992).
+    """
+    samples = len(measured)
+    click = measured - music
+    width = min(_STRENGTH_SMOOTHED, max(1, samples // _SHARE))
+    learnt = _smoothed(1.0 - spread[0] / before, width)
+    strength = _smoothed(click * click, width) / np.maximum(learnt, _LEAST_LEARNT)
+    band = np.zeros((_CLICK_ORDER + 1, samples))  # of the click's precision: its diagonals from the middle one up
+    if samples > 2 * _CLICK_ORDER:
+        _coloured(click, spread, 1.0 / np.sqrt(strength), band)
+    else:
+        band[0] = 1.0 / strength
+    for lag in range(_CLICK_ORDER + 1):
+        for i in range(samples - lag):
+            precision[i, i + lag] += band[lag, i]
+            right[i] += band[lag, i] * measured[i + lag]
+            if lag:
+                precision[i + lag, i] += band[lag, i]
+                right[i + lag] += band[lag, i] * measured[i]
+    return strength
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True)
+def _coloured(click, spread, weight, band):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """Writes into `band` the precision of a click of the given strength and of its own short correlation."""
     samples = len(click)
     r = np.zeros(_CLICK_ORDER + 1)
     for lag in range(_CLICK_ORDER + 1):
         for i in range(samples - lag):
-            r[lag] += (click[i] * click[i + lag] + spread[i, i + lag]) * weight[i] * weight[i + lag]
+            r[lag] += (click[i] * click[i + lag] + spread[lag, i]) * weight[i] * weight[i + lag]
     r /= samples
     r[0] *= 1.05 + 4.0 / samples
     filter_ = ar.levinson(r, _CLICK_ORDER)
@@ -284,8 +343,8 @@ def _coloured(click, spread, weight, noise):  # type: ignore[no-untyped-def] # p
     scale = r[0] / left
     for n in range(samples):
         for i in range(min(n, _CLICK_ORDER) + 1):
-            for j in range(min(n, _CLICK_ORDER) + 1):
-                noise[n - i, n - j] += filter_[i] * filter_[j] * weight[n - i] * weight[n - j] * scale
+            for j in range(i + 1):
+                band[i - j, n - i] += filter_[i] * filter_[j] * weight[n - i] * weight[n - j] * scale
 
 
 @numba.njit(nogil=True, cache=True)

@@ -15,9 +15,9 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.signal import firwin, upfirdn
+from scipy.signal import firwin
 
-from inkwell_groove.core.restoration import families, guard
+from inkwell_groove.core.restoration import ar, families, guard
 from inkwell_groove.core.restoration.candidates import FEATURES, alone, candidates_in
 from inkwell_groove.core.restoration.evidence import Rates, evidence_of
 from inkwell_groove.core.restoration.mending import swing_after
@@ -28,7 +28,7 @@ _MARGIN_S = 0.25
 _SWING_S = 0.0035
 _WORTH_ASKING = -1.0  # log odds
 _OVER_LEVEL = FEATURES.index("over level")
-_VERSION = 2
+_VERSION = 3
 _SCANNED_HZ = 46_000
 _TAPS = 64  # times the factor; half of them is a whole number of thinned samples
 
@@ -110,11 +110,15 @@ class _Thinned:
         first = start_sample * factor - half
         wanted = (count - 1) * factor + 2 * half + 1 if count else 0
         heard = to_float(self._reader.read(max(0, first), wanted - max(0, -first)), self._reader.format.full_scale)
-        block = np.zeros((wanted, heard.shape[1]))
-        block[max(0, -first) : max(0, -first) + len(heard)] = heard
-        thinned = upfirdn(self._taps, block, down=factor, axis=0) if count else block
-        skip = 2 * half // factor
-        return np.asarray(thinned[skip : skip + count], np.float32)
+        spread = np.zeros((-(-wanted // factor) * factor, heard.shape[1]))
+        spread[max(0, -first) : max(0, -first) + len(heard)] = heard
+        # Each phase of the samples with its own taps: quicker than scipy's upfirdn along columns.
+        phases = np.ascontiguousarray(spread.reshape(-1, factor, heard.shape[1]).transpose(2, 1, 0))
+        thinned = np.zeros((heard.shape[1], count))
+        for out, own in zip(thinned, phases, strict=True):
+            for phase in range(factor if count else 0):
+                ar.add_filtered(out, own[phase], self._taps[phase::factor])
+        return np.ascontiguousarray(thinned.T, np.float32)
 
 
 def _scan(reader: SoundReader, progress: Callable[[float], None] | None) -> Scan:

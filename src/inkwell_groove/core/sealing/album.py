@@ -10,17 +10,21 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from inkwell_groove.core import cuesheet, filing, tagging
-from inkwell_groove.core.description import RELEASE_FIELDS, Release, TrackDescription, missing_fields
+from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, Release, TrackDescription, missing_fields
+from inkwell_groove.core.disc import log as disc_log
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.sealing import papers
+from inkwell_groove.core.sealing.covers import COVER_NAMES, Covers, covers_of
+from inkwell_groove.core.sealing.cuts import Cut, cuts
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedFile, SealedTrack, SealOrder, SideOrder
 from inkwell_groove.core.sealing.render import WordLength, word_length
 from inkwell_groove.core.sealing.restoring import ForSealing, for_sealing, levelled_together
 from inkwell_groove.core.sealing.tracks import prove_track, write_track
 from inkwell_groove.core.soundfiles import FileReader
 
-LOG_NAME, CUE_NAME, PLAYLIST_NAME, SUMS_NAME = "sealing.log", "album.cue", "album.m3u8", "SHA256SUMS"
-PAPERS = (LOG_NAME, CUE_NAME, PLAYLIST_NAME, SUMS_NAME)
+LOG_NAME, PLAYLIST_NAME, SUMS_NAME = "sealing.log", "album.m3u8", "SHA256SUMS"
+PAPERS = (LOG_NAME, papers.CUE_NAME, PLAYLIST_NAME, SUMS_NAME)
+READING_LOG, READING_JSON = "reading.log", "reading.json"
 Progress = Callable[[float, str], None]
 
 
@@ -29,8 +33,7 @@ class _Work:
     """One track to be made."""
 
     side: SideOrder
-    index: int
-    description: TrackDescription
+    cut: Cut
     file: str
     word: WordLength
     ready: ForSealing
@@ -48,9 +51,10 @@ def check_order(order: SealOrder) -> None:
             )
     if not descriptions:
         raise Refused("there is no track to seal", where=order.shelfmark, remedy="Find or mark the tracks first")
-    if len(descriptions) > 99:
+    of_records = sum(len(side.descriptions) for side in order.sides if side.plan.disc is None)
+    if of_records > 99:
         raise Refused(
-            f"{len(descriptions)} tracks are more than a cue sheet holds",
+            f"{of_records} tracks are more than a cue sheet holds",
             where=order.shelfmark,
             remedy="Make two dockets",
         )
@@ -72,11 +76,11 @@ def seal_album(
     check_order(order)
     notes: list[str] = []
     work = _plan_work(order, notes)
-    cover = Path(order.cover.path).read_bytes() if order.cover else None
+    covers = covers_of(order)
     done = [0]
 
     def make(one: _Work) -> SealedTrack:
-        sealed = _make_track(order, one, folder, cover, len(work), syncing)
+        sealed = _make_track(order, one, folder, covers, syncing)
         done[0] += 1
         if progress:
             progress(0.95 * done[0] / len(work), f"track {sealed.number} of {len(work)} proven")
@@ -87,13 +91,17 @@ def seal_album(
     syncing = ThreadPoolExecutor(4)
     try:
         # The longest first: the last to be started should be short.
-        order_of_work = sorted(work, key=lambda one: -one.side.plan.tracks[one.index].samples)
-        tracks = tuple(sorted(pool.map(make, order_of_work), key=lambda track: track.number))
+        order_of_work = sorted(work, key=lambda one: one.cut.start_sample - one.cut.end_sample)
+        made = {track.file: track for track in pool.map(make, order_of_work)}
+        tracks = tuple(made[one.file] for one in work)
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
         syncing.shutdown()
-    _write_papers(order, tracks, notes, {one.side.name: one.ready.said for one in work}, folder)
-    files = _sum_files(folder, [*(track.file for track in tracks), *PAPERS[:-1]])
+    written = _write_papers(order, tracks, notes, {one.side.name: one.ready.said for one in work}, folder)
+    if covers.original is not None:
+        write_synced(folder / covers.name, covers.original)
+        written.append(covers.name)
+    files = _sum_files(folder, [*(track.file for track in tracks), *written])
     write_synced(folder / SUMS_NAME, papers.checksum_list((file.name, file.sha256) for file in files).encode())
     sums = (folder / SUMS_NAME).read_bytes()
     return SealedAlbum(
@@ -122,49 +130,49 @@ def write_synced(path: Path, data: bytes) -> None:
 
 def _plan_work(order: SealOrder, notes: list[str]) -> list[_Work]:
     folder_values = filing_values(order.shelfmark, order.release)
-    values = [track_filing_values(folder_values, order.release, d) for side in order.sides for d in side.descriptions]
-    names = iter(filing.file_names(order.file_pattern, values, ".flac", taken=PAPERS))
+    total = sum(len(side.descriptions) for side in order.sides if side.plan.disc is None)
+    sides = [(side, cuts(side, total)) for side in order.sides if side.plan.tracks]
+    values = [file_values(folder_values, order.release, cut) for _, of_side in sides for cut in of_side]
+    names = iter(filing.file_names(order.file_pattern, values, ".flac", taken=(*PAPERS, *COVER_NAMES)))
     work = []
-    cut = [side for side in order.sides if side.plan.tracks]
-    for side, ready in zip(cut, levelled_together([for_sealing(side) for side in cut]), strict=True):
+    for (side, of_side), ready in zip(sides, levelled_together([for_sealing(side) for side, _ in sides]), strict=True):
         with FileReader(Path(side.take_path), name=side.take_name) as reader:
             word = word_length(ready.sound(reader))
         if note := word.note(side.name):
             notes.append(note)
-        for index, description in enumerate(side.descriptions):
-            work.append(
-                _Work(side=side, index=index, description=description, file=next(names), word=word, ready=ready)
-            )
+        work += [_Work(side=side, cut=cut, file=next(names), word=word, ready=ready) for cut in of_side]
     return work
 
 
 def _make_track(
-    order: SealOrder, work: _Work, folder: Path, cover: bytes | None, total: int, syncing: ThreadPoolExecutor
+    order: SealOrder, work: _Work, folder: Path, covers: Covers, syncing: ThreadPoolExecutor
 ) -> SealedTrack:
-    start, end = work.side.plan.cut(work.index)
+    cut = work.cut
+    start, end = cut.start_sample, cut.end_sample
     place = work.ready.prepared.place
-    fade_in, fade_out = work.side.plan.fades(work.index)
+    fade_in, fade_out = cut.fades
     fades = place(fade_in), place(fade_out)
     path = folder / work.file
-    fields = _track_fields(order, work.description, total)
+    fields = _track_fields(order, work.side, cut)
     with FileReader(Path(work.side.take_path), name=work.side.take_name) as take:
         reader = work.ready.sound(take)
         first, last = place(start), min(place(end), reader.format.samples)
         write_track(reader, first, last, work.word, path, fades=fades)
-        tagging.write_tags(path, fields, cover=cover, facts=order.cover.facts if order.cover else None)
+        tagging.write_tags(path, fields, cover=covers.embedded, facts=covers.facts)
         synced = syncing.submit(_sync, path)  # the disk writes while the proof reads from memory
         md5, compared = prove_track(path, work.ready.sound(take), first, last, work.word, fades=fades)
         rate_hz = reader.format.rate_hz
-    _prove_tags(path, fields, cover)
+    _prove_tags(path, fields, covers.embedded)
     synced.result()
     return SealedTrack(
-        number=work.description.number,
-        title=work.description.title,
+        number=cut.description.number,
+        title=cut.named(order.release)[1],
+        artist=cut.description.artist_of(order.release),
         file=work.file,
         side=work.side.name,
         start_sample=start,
         end_sample=end,
-        gap_sample=work.side.plan.tracks[work.index].end_sample,
+        gap_sample=cut.gap_sample,
         rate_hz=rate_hz,
         speed_ratio=work.ready.prepared.asked.speed_ratio,
         bits=work.word.bits,
@@ -174,21 +182,33 @@ def _make_track(
     )
 
 
-def _track_fields(order: SealOrder, description: TrackDescription, total: int) -> dict[str, str]:
-    fields = {
-        "TITLE": description.title,
-        "ARTIST": description.artist_of(order.release),
-        "TRACKNUMBER": str(description.number),
-        "TRACKTOTAL": str(total),
-        **{spec.tag: getattr(order.release, spec.name) for spec in RELEASE_FIELDS},
+def _track_fields(order: SealOrder, side: SideOrder, cut: Cut) -> dict[str, tuple[str, ...]]:
+    """The tags of one file: of the release, then of the track, which knows some of them better."""
+    track, disc = cut.description, side.plan.disc
+    said = {spec.tag: spec.tagged(getattr(order.release, spec.name)) for spec in RELEASE_FIELDS}
+    if not cut.whole:
+        said |= {spec.tag: better for spec in TRACK_FIELDS if (better := spec.tagged(getattr(track, spec.name)))}
+    own = {
+        "TITLE": cut.named(order.release)[1],
+        "ARTIST": track.artist_of(order.release),
+        "TRACKNUMBER": "" if cut.whole else str(track.number),
+        "TRACKTOTAL": "" if cut.whole else str(cut.total),
+        "DISCNUMBER": str(track.disc) if track.disc else "",
+        "DISCTOTAL": str(sum(one.plan.disc is not None for one in order.sides)) if track.disc else "",
         "SHELFMARK": order.shelfmark,
     }
-    return {name: value for name, value in fields.items() if value}
+    if disc is not None and not cut.whole:
+        own["ISRC"] = next((one.isrc for one in disc.toc.tracks if one.number == track.number), "")
+    if disc is not None:
+        own["BARCODE"] = disc.toc.barcode
+    # What the disc itself says goes before what is said of it.
+    said |= {name: (value,) for name, value in own.items() if value}
+    return {name: values for name, values in said.items() if values}
 
 
-def _prove_tags(path: Path, fields: dict[str, str], cover: bytes | None) -> None:
+def _prove_tags(path: Path, fields: dict[str, tuple[str, ...]], cover: bytes | None) -> None:
     found = tagging.read_tags(path)
-    if dict(found.fields) != fields:
+    if sorted(found.fields) != sorted((name, value) for name, values in fields.items() for value in values):
         raise ProofFailed("its tags do not read back as written", where=path.name, remedy="Seal again")
     if cover is not None and [data for _, _, data in found.pictures] != [cover]:
         raise ProofFailed("its cover does not read back as written", where=path.name, remedy="Seal again")
@@ -209,7 +229,13 @@ def filing_values(shelfmark: str, release: Release) -> dict[str, str]:
 
 def track_filing_values(values: dict[str, str], release: Release, track: TrackDescription) -> dict[str, str]:
     """What the fields of a file pattern stand for: those of the folder, and the track's own."""
-    return {**values, "number": f"{track.number:02}", "track title": track.title, "artist": track.artist_of(release)}
+    return {**values, "number": track.number_text, "track title": track.title, "artist": track.artist_of(release)}
+
+
+def file_values(values: dict[str, str], release: Release, cut: Cut) -> dict[str, str]:
+    """The same for one file that is cut from a side."""
+    number, title = cut.named(release)
+    return {**track_filing_values(values, release, cut.description), "number": number, "track title": title}
 
 
 FOLDER_FIELDS = tuple(filing_values("", Release()))
@@ -222,19 +248,29 @@ def _write_papers(
     notes: list[str],
     restored: Mapping[str, Sequence[str]],
     folder: Path,
-) -> None:
-    sheet = papers.cue_sheet(order, tracks)
-    text = cuesheet.render(sheet).encode()
-    parsed, faults = cuesheet.parse(text)
-    if faults or parsed != sheet:
-        raise ProofFailed(
-            f"the cue sheet does not read back as written ({faults[0] if faults else 'its values differ'})",
-            where=CUE_NAME,
-            remedy="Look for unusual characters in the titles",
-        )
-    write_synced(folder / CUE_NAME, text)
-    write_synced(folder / PLAYLIST_NAME, papers.playlist(order, tracks).encode())
-    write_synced(folder / LOG_NAME, papers.sealing_log(order, tracks, notes, restored).encode())
+) -> list[str]:
+    """Their names, in order."""
+    texts = {}
+    for name, sheet in papers.cue_sheets(order, tracks).items():
+        text = cuesheet.render(sheet).encode()
+        parsed, faults = cuesheet.parse(text, exists=lambda file: (folder / file).is_file())
+        if faults or parsed != sheet:
+            raise ProofFailed(
+                f"the cue sheet does not read back as written ({faults[0] if faults else 'its values differ'})",
+                where=name,
+                remedy="Look for unusual characters in the titles",
+            )
+        texts[name] = text
+    texts[PLAYLIST_NAME] = papers.playlist(tracks).encode()
+    texts[LOG_NAME] = papers.sealing_log(order, tracks, notes, restored).encode()
+    discs = [side for side in order.sides if side.readings]
+    for side in discs:
+        prefix = f"{side.name.lower()} " if len(discs) > 1 else ""
+        texts[f"{prefix}{READING_LOG}"] = disc_log.render(side.readings).encode()
+        texts[f"{prefix}{READING_JSON}"] = disc_log.render_json(side.readings).encode()
+    for name, text in texts.items():
+        write_synced(folder / name, text)
+    return list(texts)
 
 
 def _sum_files(folder: Path, names: list[str]) -> tuple[SealedFile, ...]:

@@ -6,6 +6,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.artwork import ArtworkFacts
 from inkwell_groove.core.description import Release, TrackDescription
+from inkwell_groove.core.disc.record import DiscRecord
+from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.core.plan import Plan
 from inkwell_groove.core.sound import SoundFormat
 
@@ -26,6 +28,7 @@ class SideOrder(BaseModel):
         default=(), description="How the take was recorded here: names and what is said; empty for a file brought."
     )
     descriptions: tuple[TrackDescription, ...]
+    readings: tuple[DiscRecord, ...] = Field(default=(), description="Of a compact disc: how it was read.")
 
 
 class CoverOrder(BaseModel):
@@ -44,6 +47,7 @@ class SealOrder(BaseModel):
     release: Release
     sides: tuple[SideOrder, ...]
     cover: CoverOrder | None = None
+    art: ArtRule | None = Field(default=None, description="The house's rule; None to embed the cover whole.")
     folder_pattern: str
     file_pattern: str
     sealed_at: str
@@ -57,6 +61,7 @@ class SealedTrack(BaseModel):
 
     number: int
     title: str
+    artist: str = ""
     file: str
     side: str
     start_sample: int

@@ -7,20 +7,57 @@ from types import MappingProxyType
 
 from inkwell_groove import __version__
 from inkwell_groove.core.cuesheet import CueIndex, CueSheet, CueTrack, cue_text
+from inkwell_groove.core.disc import layout as disc_layout
+from inkwell_groove.core.disc.record import grade
 from inkwell_groove.core.frames import nearest_frame
-from inkwell_groove.core.sealing.order import SealedTrack, SealOrder
+from inkwell_groove.core.sealing.order import SealedTrack, SealOrder, SideOrder
+
+CUE_NAME = "album.cue"
 
 
-def cue_sheet(order: SealOrder, tracks: Sequence[SealedTrack]) -> CueSheet:
-    """The album as a cue sheet: a file each, and index 00 where a gap kept at the end of the file before begins.
+def cue_sheets(order: SealOrder, tracks: Sequence[SealedTrack]) -> dict[str, CueSheet]:
+    """The album's cue sheets by name: one for all records together, and one for each disc."""
+    discs = [side for side in order.sides if side.plan.disc is not None]
+    named = disc_names([side.name for side in discs], alone=len(discs) == len(order.sides))
+    sheets = {}
+    of_records = [track for track in tracks if track.side not in {side.name for side in discs}]
+    if of_records:
+        sheets[CUE_NAME] = _sheet(order, _record_tracks(of_records))
+    for side in discs:
+        assert side.plan.disc is not None
+        files = {track.number: track.file for track in tracks if track.side == side.name}
+        texts = {one.number: (one.title, one.artist_of(order.release)) for one in side.descriptions}
+        cue_tracks = disc_layout.cue_tracks(side.plan.disc, files, texts)
+        sheets[f"{named[side.name]}.cue"] = _sheet(order, cue_tracks, barcode=side.plan.disc.toc.barcode)
+    return sheets
+
+
+def disc_names(sides: Sequence[str], *, alone: bool) -> dict[str, str]:
+    """What each disc's papers are called: 'album' where a single disc is all there is."""
+    if alone and len(sides) == 1:
+        return {sides[0]: "album"}
+    return {name: name.lower() for name in sides}
+
+
+def _sheet(order: SealOrder, tracks: Iterable[CueTrack], barcode: str = "") -> CueSheet:
+    release = order.release
+    return CueSheet(
+        title=cue_text(release.title),
+        performer=cue_text(release.album_artist),
+        catalog=barcode,
+        remarks=(f"DATE {release.year}",) if release.year else (),
+        tracks=tuple(tracks),
+    )
+
+
+def _record_tracks(tracks: Sequence[SealedTrack]) -> list[CueTrack]:
+    """A file each, and index 00 where a gap kept at the end of the file before begins.
 
     Records know no frames, so a gap's place is the nearest frame; the samples themselves are in the log.
     """
-    release = order.release
-    remarks = [f"DATE {release.year}"] if release.year else []
     cue_tracks = []
     before: SealedTrack | None = None
-    for track, description in zip(tracks, (d for side in order.sides for d in side.descriptions), strict=True):
+    for track in tracks:
         indexes = [CueIndex(number=1, file=track.file, frames=0)]
         if before is not None:
             gap_frames = _frames(before, before.gap_sample)
@@ -31,31 +68,31 @@ def cue_sheet(order: SealOrder, tracks: Sequence[SealedTrack]) -> CueSheet:
             CueTrack(
                 number=track.number,
                 title=cue_text(track.title),
-                performer=cue_text(description.artist_of(release)),
+                performer=cue_text(track.artist),
                 indexes=tuple(indexes),
             )
         )
         before = track
-    return CueSheet(
-        title=cue_text(release.title),
-        performer=cue_text(release.album_artist),
-        remarks=tuple(remarks),
-        tracks=tuple(cue_tracks),
-    )
+    return cue_tracks
 
 
 def _frames(track: SealedTrack, sample: int) -> int:
     return nearest_frame(round((sample - track.start_sample) / track.speed_ratio), track.rate_hz)
 
 
-def playlist(order: SealOrder, tracks: Sequence[SealedTrack]) -> str:
-    """An M3U8 playlist: UTF-8, relative names, length in whole seconds and 'artist - title' in each #EXTINF."""
+def playlist(tracks: Iterable[SealedTrack]) -> str:
+    """The album's playlist."""
+    return playlist_of(
+        (track.seconds(track.start_sample, track.end_sample), track.artist, track.title, track.file) for track in tracks
+    )
+
+
+def playlist_of(entries: Iterable[tuple[float, str, str, str]]) -> str:
+    """An M3U8 playlist of (seconds, artist, title, file): UTF-8, relative names, whole seconds in each #EXTINF."""
     lines = ["#EXTM3U"]
-    descriptions = [d for side in order.sides for d in side.descriptions]
-    for track, description in zip(tracks, descriptions, strict=True):
-        seconds = round(track.seconds(track.start_sample, track.end_sample))
-        lines.append(f"#EXTINF:{seconds},{description.artist_of(order.release)} - {track.title}")
-        lines.append(track.file)
+    for seconds, artist, title, file in entries:
+        said = " - ".join(part for part in (artist, title) if part)
+        lines += [f"#EXTINF:{round(seconds)},{said}", file]
     return "\n".join(lines) + "\n"
 
 
@@ -102,7 +139,8 @@ def sealing_log(
             f"  SHA-256  {side.plan.take_sha256}",
             f"  {form.container}, {form.rate_hz} Hz, {form.bits} bit{' float' if form.is_float else ''}, "
             f"{form.channels} channel{'s' if form.channels > 1 else ''}, {form.samples} samples",
-            f"  gaps between tracks: {_GAPS[side.plan.gaps]}",
+            f"  gaps between tracks: {_GAPS[side.plan.disc.gaps if side.plan.disc else side.plan.gaps]}",
+            *(f"  disc          {said}" for said in _disc(side)),
             *(f"  {name:<12}  {said}" for name, said in side.transfer),
             *(f"  restored      {said}" for said in restored.get(side.name, ())),
         ]
@@ -128,7 +166,17 @@ _GAPS = {
     "left out": "left out",
     "silence": "digital silence in their place, at the end of the track before",
     "room tone": "the side's own room tone in their place, at the end of the track before",
+    "own track": "kept at the beginning of their own track",
+    "one file": "kept, the whole disc being one file",
 }
+
+
+def _disc(side: SideOrder) -> list[str]:
+    """What the log says of a disc; how it was read is in its reading log."""
+    if side.plan.disc is None or not side.readings:
+        return []
+    found = grade(side.readings)
+    return [side.plan.disc.toc.digest, f"{found.name}: {'; '.join(found.reasons)}"]
 
 
 def _or_not_stated(separator: str, *parts: str) -> str:
@@ -139,4 +187,9 @@ def _cover(order: SealOrder) -> str:
     if order.cover is None:
         return "none"
     facts = order.cover.facts
-    return f"{facts.mime}, {facts.width_px} x {facts.height_px} pixels, {facts.size_bytes} bytes, in every track"
+    told = f"{facts.mime}, {facts.width_px} x {facts.height_px} pixels, {facts.size_bytes} bytes"
+    if order.art is None:
+        return f"{told}, in every track"
+    if order.art.embed == "none":
+        return f"{told}, beside the tracks"
+    return f"{told}; in every track, at most {order.art.most_px} pixels and {order.art.most_kb} kB"

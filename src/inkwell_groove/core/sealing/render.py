@@ -8,6 +8,7 @@ Dither, 1992), and the log says so.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -103,7 +104,13 @@ def dither(first_sample: int, samples: int, channels: int) -> npt.NDArray[np.flo
     while done < samples:
         grain, inside = divmod(first_sample + done, _DITHER_GRAIN)
         count = min(samples - done, _DITHER_GRAIN - inside)
-        noise = np.random.default_rng([24, grain]).random((_DITHER_GRAIN, channels, 2))
-        out[done : done + count] = (noise[:, :, 0] - noise[:, :, 1])[inside : inside + count]
+        out[done : done + count] = _grain(grain, channels)[inside : inside + count]
         done += count
     return out
+
+
+@lru_cache(maxsize=4)
+def _grain(number: int, channels: int) -> npt.NDArray[np.float64]:
+    """One stretch of dither, which small blocks ask for many times."""
+    noise = np.random.default_rng([24, number]).random((_DITHER_GRAIN, channels, 2))
+    return np.asarray(noise[:, :, 0] - noise[:, :, 1])

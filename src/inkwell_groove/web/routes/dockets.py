@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Self
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS
+from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, FieldSpec
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.workroom.dockets import CARRIER_FORMATS, MAX_PAGE
@@ -60,6 +60,11 @@ class FieldInfo(BaseModel):
     label: str
     needed: bool
     hint: str
+    many: bool = Field(description="Whether it holds several values, semicolons between them.")
+
+    @classmethod
+    def of(cls, spec: FieldSpec) -> Self:
+        return cls(name=spec.name, label=spec.label, needed=spec.needed, hint=spec.hint, many=spec.many)
 
 
 class Vocabulary(BaseModel):
@@ -76,8 +81,8 @@ class Vocabulary(BaseModel):
 def vocabulary() -> Vocabulary:
     return Vocabulary(
         carrier_formats=list(CARRIER_FORMATS),
-        release_fields=[FieldInfo(name=f.name, label=f.label, needed=f.needed, hint=f.hint) for f in RELEASE_FIELDS],
-        track_fields=[FieldInfo(name=f.name, label=f.label, needed=f.needed, hint=f.hint) for f in TRACK_FIELDS],
+        release_fields=[FieldInfo.of(spec) for spec in RELEASE_FIELDS],
+        track_fields=[FieldInfo.of(spec) for spec in TRACK_FIELDS],
         folder_pattern_fields=list(FOLDER_FIELDS),
         file_pattern_fields=list(TRACK_FIELDS_FOR_FILES),
     )

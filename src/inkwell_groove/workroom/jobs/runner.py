@@ -31,12 +31,13 @@ log = structlog.get_logger()
 
 @dataclass(frozen=True)
 class JobKind:
-    """What a kind of job runs, and what is done in the database when it has ended."""
+    """What a kind of job runs, what is done in the database when it has ended, and what comes after that was kept."""
 
     name: str
     function: str
     finish: Finish
     fail: Fail = lambda session, job, failure: None
+    after: Callable[[int], None] = lambda docket_id: None
 
 
 class JobRunner:
@@ -81,7 +82,9 @@ class JobRunner:
         self._thread.join(10)
         self._pool.close()
 
-    def ask(self, session: Session, kind: str, *, docket_id: int, subject: str, arguments: dict[str, Any]) -> Job:
+    def ask(
+        self, session: Session, kind: str, *, docket_id: int | None, subject: str, arguments: dict[str, Any]
+    ) -> Job:
         """A new waiting job, in the caller's transaction. Call `wake` once that is committed."""
         job = Job(
             kind=kind, docket_id=docket_id, subject=subject[:200], arguments=arguments, state="waiting", message=""
@@ -192,6 +195,8 @@ class JobRunner:
         self._announce(view)
         if view.docket_id is not None:
             self._events.docket_changed(view.docket_id)
+            if view.state == "done":
+                self._kinds[view.kind].after(view.docket_id)
 
     def _close(self, session: Session, job: Job, state: str, failure: dict[str, Any] | None) -> None:
         job.state, job.failure, job.ended_at = state, failure, now()

@@ -76,7 +76,7 @@ def take_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
             build(
                 upload, beside, progress=lambda share: progress(0.05 + 0.9 * share, "drawing the waveform"), name=name
             )
-        return _kept(media, upload, beside, form, sha256, name, progress, told=told, more={"note": note})
+        return kept(media, upload, beside, form, sha256, name, progress, told=told, more={"note": note})
 
 
 def keep(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
@@ -107,7 +107,7 @@ def keep(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         else:
             build(sound, beside, progress=lambda share: progress(0.3 + 0.6 * share, "drawing the waveform"), name=name)
         more = {"samples_sha256": of_samples}
-        return _kept(media, sound, beside, form, sha256, name, progress, told=told, more=more)
+        return kept(media, sound, beside, form, sha256, name, progress, told=told, more=more)
 
 
 def join(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
@@ -122,7 +122,7 @@ def join(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         write_joined(paths, target, note=arguments["note"], progress=lambda share: progress(0.6 * share, "joining"))
         form = probe(target, name=name)
         build(target, beside, progress=lambda share: progress(0.6 + 0.3 * share, "drawing the waveform"), name=name)
-        return _kept(media, target, beside, form, sha256_of(target), name, progress)
+        return kept(media, target, beside, form, sha256_of(target), name, progress)
 
 
 def compare(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
@@ -135,7 +135,7 @@ def compare(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     return found.model_dump(mode="json")
 
 
-def _kept(
+def kept(
     media: MediaStore,
     sound: Path,
     peaks_file: Path,

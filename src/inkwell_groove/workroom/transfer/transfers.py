@@ -19,7 +19,7 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Docket
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.part import Part
-from inkwell_groove.workroom.reading import docket_row, sides_of
+from inkwell_groove.workroom.reading import docket_row, not_of_disc, sides_of
 from inkwell_groove.workroom.transfer.books import Books
 from inkwell_groove.workroom.transfer.chains import chain_row
 from inkwell_groove.workroom.transfer.recorder import Recorder
@@ -279,7 +279,9 @@ class Transfers(Part):
                 raise Conflict("this docket has a source already", where="source", remedy="Disconnect that one first")
 
     def _check(self, session: Transaction, docket: Docket, settings: TransferSettings) -> None:
-        if all(side.id != settings.side_id for side in sides_of(docket)):
+        side = next((one for one in sides_of(docket) if one.id == settings.side_id), None)
+        if side is None:
             raise Missing(f"this docket has no side {settings.side_id}", remedy="Reload the docket")
+        not_of_disc(side, "no deck plays it")
         if settings.chain_id is not None:
             chain_row(session, settings.chain_id)
