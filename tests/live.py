@@ -36,7 +36,7 @@ class Server:
     """`python -m inkwell_groove.web` in a process, and a client for its API."""
 
     def __init__(self, database_url: str, media_root: Path, **settings: str) -> None:
-        self.media_root = media_root
+        self.media_root, self.database_url = media_root, database_url
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
         self.api = httpx.Client(base_url=f"{self.address}/api", timeout=60)

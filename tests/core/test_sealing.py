@@ -16,6 +16,7 @@ from PIL import Image
 from inkwell_groove.core import cuesheet
 from inkwell_groove.core.artwork import examine
 from inkwell_groove.core.description import Release, TrackDescription
+from inkwell_groove.core.disc.record import TrackRead
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.core.plan import Plan, TrackSpan
@@ -23,6 +24,7 @@ from inkwell_groove.core.probe import probe
 from inkwell_groove.core.sealing.album import SUMS_NAME, seal_album
 from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
 from inkwell_groove.core.sealing.papers import parse_checksum_list
+from inkwell_groove.core.sealing.readings import prove_reading
 from inkwell_groove.core.sealing.render import WordLength, render, word_length
 from inkwell_groove.core.sealing.tracks import prove_track, write_track
 from inkwell_groove.core.soundfiles import FileReader
@@ -133,6 +135,17 @@ def test_a_cover_is_embedded_as_the_house_wants_it_and_kept_whole_beside(tmp_pat
         assert ("cover.jpg" in [file.name for file in album.files]) == beside
         if beside:
             assert (folder / "cover.jpg").read_bytes() == lanterns_cover(), "the original is kept"
+
+
+def test_a_discs_take_must_be_what_its_best_readings_found(tmp_path: Path) -> None:
+    data = noise(4 * 588, bits=16)
+    side = order_for(write(tmp_path / "take.wav", data, 44_100, subtype="PCM_16")).sides[0]
+    frames = (data >> 16).astype("<i2").reshape(4, -1)
+    sha256 = hashlib.sha256(frames[1:3].tobytes()).hexdigest()
+    read = TrackRead.model_construct(number=2, first_frame=1, end_frame=3, sha256=sha256)
+    prove_reading(side, read)
+    with pytest.raises(ProofFailed, match="track 2 is not the one that its best reading found"):
+        prove_reading(side, read.model_copy(update={"end_frame": 4}))
 
 
 def test_tags_and_cover_are_in_every_track(tmp_path: Path) -> None:

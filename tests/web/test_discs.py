@@ -11,6 +11,8 @@ import pytest
 
 from inkwell_groove.core.disc import log
 from inkwell_groove.core.disc.image import DiscImage
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.models import Job, now
 from tests.discs import Running, whole
 from tests.live import Server
 
@@ -253,3 +255,22 @@ def test_an_earlier_take_of_a_disc_can_be_chosen_and_stays_a_disc(house: Server)
     again = desk.now()["carriers"][0]["sides"][0]
     assert again["chosen_take_id"] == first and again["plan"]["plan"]["disc"] is not None
     assert [line["number"] for line in again["tracks"]] == [0, 1, 2, 3]
+
+
+def test_nothing_is_sealed_from_an_older_reading_than_its_log_speaks_of(house: Server) -> None:
+    desk = Desk(house, "CD-9")
+    desk.put_in("D-2", "image")
+    desk.read("image")
+    desk.house.describe(desk.docket["id"], ["One", "Two", "Three"], title="Noise", album_artist="Nobody")
+    with Database(house.database_url).begin() as session:
+        # Never begun, as nothing runs it: the take of a later reading that is still to come.
+        job = Job(kind="make take of disc", docket_id=desk.docket["id"], subject="", arguments={}, state="running")
+        job.attempts, job.progress, job.asked_at, job.message = 0, 0.0, now(), ""
+        session.add(job)
+    refused = house.api.post(f"/dockets/{desk.docket['id']}/seal")
+    assert refused.status_code == 409 and "the latest reading" in refused.json()["detail"]
+    with Database(house.database_url).begin() as session:
+        session.delete(session.get_one(Job, job.id))
+    assert house.api.post(f"/dockets/{desk.docket['id']}/seal").is_success
+    house.wait_for_jobs()
+    assert desk.now()["standing"] == "sealed"

@@ -3,7 +3,7 @@ import { Download } from "lucide-react";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 
-import { answer, api, type Docket, type Package } from "../api/client";
+import { answer, api, type Docket, type Job, type Package } from "../api/client";
 import { jobsQuery, vocabularyQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
 import { moment, percent, size, timeLeft } from "../words/figures";
@@ -43,16 +43,19 @@ function Standing({ docket }: { docket: Docket }) {
   return <span className={colour}>{text}</span>;
 }
 
+const isUnderWay = (job: Job) => job.state === "running" || job.state === "waiting";
+
 function SealPanel({ docket }: { docket: Docket }) {
   const { data: jobs = [] } = useQuery(jobsQuery);
   const seal = useMutation({ mutationFn: () => answer(api.POST("/api/dockets/{docket_id}/seal", { params: { path: { docket_id: docket.id } } })) });
   const mine = jobs.find((job) => job.kind === "seal" && job.docket_id === docket.id);
-  const busy = mine && (mine.state === "running" || mine.state === "waiting");
+  const busy = mine && isUnderWay(mine);
+  const takeComes = jobs.some((job) => job.kind === "make take of disc" && job.docket_id === docket.id && isUnderWay(job));
   const again = docket.packages.length > 0;
   return (
     <section className="rule-b px-5 py-4">
       <div className="flex flex-wrap items-center gap-4">
-        <button type="button" className={`press ${docket.standing === "sealed" ? "" : "press-main"}`} disabled={!!busy || docket.standing === "empty" || docket.missing.length > 0} onClick={() => seal.mutate()}>
+        <button type="button" className={`press ${docket.standing === "sealed" ? "" : "press-main"}`} disabled={!!busy || takeComes || docket.standing === "empty" || docket.missing.length > 0} onClick={() => seal.mutate()}>
           {again ? "Seal again" : "Seal"}
         </button>
         {busy ? (
@@ -62,7 +65,11 @@ function SealPanel({ docket }: { docket: Docket }) {
             <span className="quiet">{mine.message} {timeLeft(mine.time_left_s)}</span>
           </span>
         ) : (
-          <span className="quiet">Cuts each track from its take, writes it, decodes it again and compares every sample.</span>
+          <span className="quiet">
+            {takeComes
+              ? "The recording is still being made of the latest reading; then it can be sealed."
+              : "Cuts each track from its take, writes it, decodes it again and compares every sample."}
+          </span>
         )}
       </div>
       {docket.missing.length > 0 && (

@@ -14,6 +14,7 @@ from inkwell_groove.core.sealing.album import check_order
 from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
 from inkwell_groove.store.models import Docket, Job, Package, Take, now
 from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.disc.discs import TAKE
 from inkwell_groove.workroom.disc.standing import standing
 from inkwell_groove.workroom.files.rules import art_rule
 from inkwell_groove.workroom.hearing import learnt_path
@@ -56,11 +57,16 @@ class Sealing(Part):
         """
         with self._database.begin() as session:
             docket = docket_row(session, docket_id, lock=True)
-            busy = select(Job.id).where(
-                Job.kind == SEAL, Job.docket_id == docket_id, Job.state.in_(["waiting", "running"])
-            )
-            if session.scalars(busy).first() is not None:
+            under_way = select(Job.kind).where(Job.docket_id == docket_id, Job.state.in_(["waiting", "running"]))
+            kinds = set(session.scalars(under_way))
+            if SEAL in kinds:
                 raise Conflict("it is being sealed already", where=docket.shelfmark, remedy="Wait for that to end")
+            if TAKE in kinds:
+                raise Conflict(
+                    "its recording is still being made of the latest reading",
+                    where=docket.shelfmark,
+                    remedy="Wait a moment, then seal",
+                )
             whole = WholeDocket(docket)
             order = self._order(docket, whole, who).model_copy(update={"art": art_rule(session)})
             check_order(order)

@@ -17,6 +17,7 @@ from inkwell_groove.core.sealing import papers
 from inkwell_groove.core.sealing.covers import COVER_NAMES, Covers, covers_of
 from inkwell_groove.core.sealing.cuts import Cut, cuts
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedFile, SealedTrack, SealOrder, SideOrder
+from inkwell_groove.core.sealing.readings import prove_reading, tracks_read
 from inkwell_groove.core.sealing.render import WordLength, word_length
 from inkwell_groove.core.sealing.restoring import ForSealing, for_sealing, levelled_together
 from inkwell_groove.core.sealing.tracks import prove_track, write_track
@@ -70,8 +71,9 @@ def seal_album(
 ) -> SealedAlbum:
     """Writes and proves all files of `order` in `folder`, which must be empty; the caller moves it into place.
 
-    Each track is cut from its take, encoded, tagged, synced, decoded and compared; then the papers are written and
-    read back. Raises Refused before anything is written, ProofFailed where a file is not what it must be.
+    Each track is cut from its take, encoded, tagged, synced, decoded and compared, a disc's take with what was read of
+    it; then the papers are written and read back. Raises Refused before anything is written, ProofFailed where a file
+    is not what it must be.
     """
     check_order(order)
     notes: list[str] = []
@@ -90,10 +92,13 @@ def seal_album(
     pool = ThreadPoolExecutor(workers or min(4, os.cpu_count() or 1))
     syncing = ThreadPoolExecutor(4)
     try:
+        read = [pool.submit(prove_reading, side, track) for side in order.sides for track in tracks_read(side)]
         # The longest first: the last to be started should be short.
         order_of_work = sorted(work, key=lambda one: one.cut.start_sample - one.cut.end_sample)
         made = {track.file: track for track in pool.map(make, order_of_work)}
         tracks = tuple(made[one.file] for one in work)
+        for proof in read:
+            proof.result()
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
         syncing.shutdown()
