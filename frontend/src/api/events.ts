@@ -44,7 +44,10 @@ export function followEvents(cache: QueryClient): () => void {
       for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "cells") {
       void cache.invalidateQueries({ queryKey: ["bundles"] });
-    } else if (!first) {
+    } else if (first) {
+      // What was asked for before the news could be heard may have changed in between.
+      for (const key of ["ledger", "shelf", "docket"]) void cache.invalidateQueries({ queryKey: [key] });
+    } else {
       // The connection was lost and is back: anything may have happened meanwhile.
       void cache.invalidateQueries();
     }

@@ -31,7 +31,7 @@ const FIELDS: Record<string, readonly Field[]> = { Cassette: TAPE, CD: COMPACT_D
 export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Carrier }) {
   const keep = useKeepDocket();
   const save = (body: Schemas["CarrierChange"]) =>
-    answer(api.PATCH("/api/carriers/{carrier_id}", { params: { path: { carrier_id: carrier.id } }, body })).then(keep);
+    answer(api.PATCH("/api/carriers/{carrier_id}", { params: { path: { carrier_id: carrier.id } }, body, keepalive: true })).then(keep);
   const saveLength = (sideId: number, text: string) => {
     const seconds = text.trim() ? readClock(text) : null;
     if (seconds !== null && Number.isNaN(seconds)) return Promise.reject(new Problem(`“${text}” is no length`, null, "Write minutes and seconds, as 21:30"));

@@ -24,6 +24,7 @@ export function DescribeStage() {
       api.PATCH("/api/dockets/{docket_id}/description", {
         params: { path: { docket_id: docket.id } },
         body: { release: change.release ?? {}, tracks: change.tracks ?? {} },
+        keepalive: true, // what was typed arrives though the page is left at once
       }),
     ).then(keep);
   return (

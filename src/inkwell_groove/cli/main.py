@@ -10,6 +10,7 @@ import typer
 from rich.console import Console
 from rich.table import Table
 
+from inkwell_groove.cli.copies import copies
 from inkwell_groove.cli.disc import disc_app, log_app
 from inkwell_groove.cli.files import file
 from inkwell_groove.cli.fingerprint import fingerprint, match
@@ -26,6 +27,7 @@ app.command()(repair)
 app.command()(fingerprint)
 app.command()(match)
 app.command()(file)
+app.command()(copies)
 _BENCHMARKS = Path(__file__).resolve().parents[3] / "benchmarks"
 
 

@@ -19,7 +19,7 @@ import soundfile
 from numba.core.dispatcher import Dispatcher
 
 from inkwell_groove import core
-from inkwell_groove.core import peaks
+from inkwell_groove.core import flacframes, peaks
 from inkwell_groove.core.disc import checksums
 from inkwell_groove.core.measure.report import measure
 from inkwell_groove.core.restoration import ear
@@ -43,6 +43,9 @@ def compile_all() -> None:
         with FileReader(path) as reader:
             _hear(reader)
             _restore(reader)
+        flac = Path(folder) / "noise.flac"
+        soundfile.write(str(flac), _noise(), _RATE_HZ, subtype="PCM_16")
+        flacframes.walk(flac)
     _record()
     _prove()
 

@@ -111,16 +111,16 @@ def blocks(reader: FileReader, start_sample: int, end_sample: int, block_samples
 
 
 @contextmanager
-def flac_writer(path: Path, *, rate_hz: int, channels: int, bits: int) -> Iterator[soundfile.SoundFile]:
-    """A new FLAC file for blocks of int16 (16 bit) or left-justified int32 (24 bit)."""
+def sound_writer(
+    path: Path, *, rate_hz: int, channels: int, bits: int, form: str = "FLAC", level: int = 5
+) -> Iterator[soundfile.SoundFile]:
+    """A new FLAC, WAV, RF64 or AIFF for blocks of int16 (16 bit) or left-justified int32 (24 bit).
+
+    `level` is FLAC's, 0 to 8.
+    """
+    compression = {"compression_level": level / 8} if form == "FLAC" else {}
     file = soundfile.SoundFile(
-        str(path),
-        "x",
-        samplerate=rate_hz,
-        channels=channels,
-        subtype=f"PCM_{bits}",
-        format="FLAC",
-        compression_level=0.625,
+        str(path), "x", samplerate=rate_hz, channels=channels, subtype=f"PCM_{bits}", format=form, **compression
     )
     with file:
         yield file

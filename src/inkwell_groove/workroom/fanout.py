@@ -39,9 +39,11 @@ class Fanout(Generic[T]):
             with contextlib.suppress(RuntimeError):
                 loop.call_soon_threadsafe(_put, queue, item)
 
-    async def subscribe(self) -> AsyncIterator[T]:
-        """Items from now on, until `close`."""
+    async def subscribe(self, greeting: T | None = None) -> AsyncIterator[T]:
+        """Items from now on, until `close`. Whoever has the greeting will hear of everything that comes after it."""
         queue: asyncio.Queue[T | None] = asyncio.Queue(self._backlog)
+        if greeting is not None:
+            queue.put_nowait(greeting)
         subscriber = (asyncio.get_running_loop(), queue)
         with self._lock:
             self._subscribers.add(subscriber)

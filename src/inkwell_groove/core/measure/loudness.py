@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+import numba
 import numpy as np
 import numpy.typing as npt
-from scipy.signal import sosfilt
 
 from inkwell_groove.core.sound import Audio
 
@@ -48,7 +48,8 @@ class Loudness:
         self._powers: list[npt.NDArray[np.float64]] = []
 
     def feed(self, audio: Audio) -> None:
-        weighted, self._state = sosfilt(self._sos, audio, axis=0, zi=self._state)
+        weighted = np.array(audio, np.float64)
+        _weigh(weighted, self._sos, self._state)
         joined = np.concatenate((self._rest, weighted))
         whole = len(joined) // self._step * self._step
         if whole:
@@ -56,18 +57,42 @@ class Loudness:
             self._powers.append(steps.mean(axis=1).sum(axis=1))
         self._rest = joined[whole:]
 
+    def steps(self) -> npt.NDArray[np.float64]:
+        """The weighted power of each 100 ms so far, (steps,)."""
+        return np.concatenate(self._powers) if self._powers else np.zeros(0)
+
     def integrated_lufs(self) -> float | None:
         """Loudness of the whole in LUFS; none under 400 ms or where everything lies below the absolute gate."""
-        steps = np.concatenate(self._powers) if self._powers else np.zeros(0)
-        if len(steps) < _STEPS:
-            return None
-        blocks = np.convolve(steps, np.full(_STEPS, 1.0 / _STEPS), mode="valid")
-        loud = blocks[_lufs(blocks) > _ABSOLUTE_GATE_LUFS]
-        if not len(loud):
-            return None
-        gate = float(_lufs(loud.mean())) + _RELATIVE_GATE_LU
-        return float(_lufs(loud[_lufs(loud) > gate].mean()))
+        return gated_lufs(self.steps())
+
+
+def gated_lufs(steps: npt.NDArray[np.float64]) -> float | None:
+    """Loudness by the powers of 100 ms steps, of several programmes one behind the other too; none as above."""
+    if len(steps) < _STEPS:
+        return None
+    powers = np.convolve(steps, np.full(_STEPS, 1.0 / _STEPS), mode="valid")
+    loud = powers[_lufs(powers) > _ABSOLUTE_GATE_LUFS]
+    if not len(loud):
+        return None
+    gate = float(_lufs(loud.mean())) + _RELATIVE_GATE_LU
+    return float(_lufs(loud[_lufs(loud) > gate].mean()))
 
 
 def _lufs(power: npt.NDArray[np.float64] | np.floating) -> npt.NDArray[np.float64]:
     return np.asarray(-0.691 + 10.0 * np.log10(np.maximum(power, 1e-30)))
+
+
+@numba.njit(nogil=True, cache=True)
+def _weigh(audio: Audio, sos: npt.NDArray[np.float64], state: Audio) -> None:  # pragma: no cover: compiled
+    """Both sections over (samples, channels), in place, going on from `state` (sections, 2, channels)."""
+    for c in range(audio.shape[1]):
+        for k in range(sos.shape[0]):
+            b0, b1, b2, a1, a2 = sos[k, 0], sos[k, 1], sos[k, 2], sos[k, 4], sos[k, 5]
+            one, two = state[k, 0, c], state[k, 1, c]
+            for n in range(audio.shape[0]):
+                x = audio[n, c]
+                y = b0 * x + one
+                one = b1 * x - a1 * y + two
+                two = b2 * x - a2 * y
+                audio[n, c] = y
+            state[k, 0, c], state[k, 1, c] = one, two

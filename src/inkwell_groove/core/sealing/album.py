@@ -9,18 +9,23 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
-from inkwell_groove.core import cuesheet, filing, tagging
+from inkwell_groove.core import cuesheet, filing
+from inkwell_groove.core.copies.gains import read_gains, write_gains
+from inkwell_groove.core.copies.loudness import AlbumLoudness, Listener, album_of, gain_tags
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, Release, TrackDescription, missing_fields
 from inkwell_groove.core.disc import log as disc_log
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.sealing import papers
+from inkwell_groove.core.sealing.converting import Converted
 from inkwell_groove.core.sealing.covers import COVER_NAMES, Covers, covers_of
 from inkwell_groove.core.sealing.cuts import Cut, cuts
+from inkwell_groove.core.sealing.described import prove_description, write_description
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedFile, SealedTrack, SealOrder, SideOrder
 from inkwell_groove.core.sealing.readings import prove_reading, tracks_read
 from inkwell_groove.core.sealing.render import WordLength, word_length
 from inkwell_groove.core.sealing.restoring import ForSealing, for_sealing, levelled_together
 from inkwell_groove.core.sealing.tracks import prove_track, write_track
+from inkwell_groove.core.sound import SoundReader, to_float
 from inkwell_groove.core.soundfiles import FileReader
 
 LOG_NAME, PLAYLIST_NAME, SUMS_NAME = "sealing.log", "album.m3u8", "SHA256SUMS"
@@ -38,6 +43,15 @@ class _Work:
     file: str
     word: WordLength
     ready: ForSealing
+    rate_hz: int | None
+
+    def sound(self, take: SoundReader) -> tuple[SoundReader, Callable[[int], int]]:
+        """What the track is cut from, and where a sample of the take comes to lie in it."""
+        restored, place = self.ready.sound(take), self.ready.prepared.place
+        if self.rate_hz is None or self.rate_hz == restored.format.rate_hz:
+            return restored, place
+        converted = Converted(restored, self.rate_hz)
+        return converted, lambda sample: converted.place(place(sample))
 
 
 def check_order(order: SealOrder) -> None:
@@ -80,9 +94,10 @@ def seal_album(
     work = _plan_work(order, notes)
     covers = covers_of(order)
     done = [0]
+    listeners: dict[str, Listener] = {}
 
     def make(one: _Work) -> SealedTrack:
-        sealed = _make_track(order, one, folder, covers, syncing)
+        sealed = _make_track(order, one, folder, covers, syncing, listeners)
         done[0] += 1
         if progress:
             progress(0.95 * done[0] / len(work), f"track {sealed.number} of {len(work)} proven")
@@ -99,6 +114,7 @@ def seal_album(
         tracks = tuple(made[one.file] for one in work)
         for proof in read:
             proof.result()
+        loudness = _state_loudness(folder, [(one.file, listeners[one.file]) for one in work if one.file in listeners])
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
         syncing.shutdown()
@@ -117,7 +133,22 @@ def seal_album(
             SealedFile(name=SUMS_NAME, size_bytes=len(sums), sha256=hashlib.sha256(sums).hexdigest()),
         ),
         word_length_notes=tuple(notes),
+        loudness=loudness,
     )
+
+
+def _state_loudness(folder: Path, heard: list[tuple[str, Listener]]) -> AlbumLoudness | None:
+    """Loudness tags for what was heard while it was proven; into the room that is there, so no sound moves."""
+    if not heard:
+        return None
+    loud = album_of([listener.heard() for _, listener in heard])
+    for index, (name, _) in enumerate(heard):
+        tags = gain_tags(loud, index, opus=False)
+        write_gains(folder / name, tags)
+        _sync(folder / name)
+        if read_gains(folder / name) != tags:
+            raise ProofFailed("its loudness does not read back as written", where=name, remedy="Seal again")
+    return loud
 
 
 def _sync(path: Path) -> None:
@@ -138,36 +169,56 @@ def _plan_work(order: SealOrder, notes: list[str]) -> list[_Work]:
     total = sum(len(side.descriptions) for side in order.sides if side.plan.disc is None)
     sides = [(side, cuts(side, total)) for side in order.sides if side.plan.tracks]
     values = [file_values(folder_values, order.release, cut) for _, of_side in sides for cut in of_side]
-    names = iter(filing.file_names(order.file_pattern, values, ".flac", taken=(*PAPERS, *COVER_NAMES)))
+    masters = order.profile.masters
+    names = iter(filing.file_names(order.file_pattern, values, masters.suffix, taken=(*PAPERS, *COVER_NAMES)))
     work = []
     for (side, of_side), ready in zip(sides, levelled_together([for_sealing(side) for side, _ in sides]), strict=True):
-        with FileReader(Path(side.take_path), name=side.take_name) as reader:
-            word = word_length(ready.sound(reader))
+        with FileReader(Path(side.take_path), name=side.take_name) as take:
+            restored = ready.sound(take)
+            rate_hz = masters.rate_hz
+            converted = rate_hz is not None and rate_hz != restored.format.rate_hz
+            word = word_length(restored, bits=masters.bits, converted=converted)
+        if converted:
+            notes.append(
+                f"{side.name}: {restored.format.rate_hz} Hz converted to {rate_hz} Hz (soxr, very high quality)."
+            )
         if note := word.note(side.name):
             notes.append(note)
-        work += [_Work(side=side, cut=cut, file=next(names), word=word, ready=ready) for cut in of_side]
+        work += [
+            _Work(side=side, cut=cut, file=next(names), word=word, ready=ready, rate_hz=rate_hz) for cut in of_side
+        ]
     return work
 
 
 def _make_track(
-    order: SealOrder, work: _Work, folder: Path, covers: Covers, syncing: ThreadPoolExecutor
+    order: SealOrder,
+    work: _Work,
+    folder: Path,
+    covers: Covers,
+    syncing: ThreadPoolExecutor,
+    listeners: dict[str, Listener],
 ) -> SealedTrack:
-    cut = work.cut
+    cut, masters = work.cut, order.profile.masters
     start, end = cut.start_sample, cut.end_sample
-    place = work.ready.prepared.place
-    fade_in, fade_out = cut.fades
-    fades = place(fade_in), place(fade_out)
     path = folder / work.file
-    fields = _track_fields(order, work.side, cut)
+    fields = track_fields(order, work.side, cut)
     with FileReader(Path(work.side.take_path), name=work.side.take_name) as take:
-        reader = work.ready.sound(take)
-        first, last = place(start), min(place(end), reader.format.samples)
-        write_track(reader, first, last, work.word, path, fades=fades)
-        tagging.write_tags(path, fields, cover=covers.embedded, facts=covers.facts)
+        reader, place = work.sound(take)
+        form = reader.format
+        fade_in, fade_out = cut.fades
+        fades = place(fade_in), place(fade_out)
+        first, last = place(start), min(place(end), form.samples)
+        write_track(reader, first, last, work.word, path, fades=fades, form=masters.form, level=masters.level)
+        told = write_description(path, fields, covers)
         synced = syncing.submit(_sync, path)  # the disk writes while the proof reads from memory
-        md5, compared = prove_track(path, work.ready.sound(take), first, last, work.word, fades=fades)
-        rate_hz = reader.format.rate_hz
-    _prove_tags(path, fields, covers.embedded)
+        heard = None
+        if order.profile.loudness_tags and masters.form == "FLAC":
+            listeners[work.file] = listener = Listener(form.channels, rate_hz=form.rate_hz)
+            scale = 32768.0 if work.word.bits == 16 else 2147483648.0
+            heard = lambda block: listener.feed(to_float(block, scale))  # noqa: E731
+        again, _ = work.sound(take)
+        md5, compared = prove_track(path, again, first, last, work.word, fades=fades, heard=heard)
+    prove_description(path, fields, covers, told)
     synced.result()
     return SealedTrack(
         number=cut.description.number,
@@ -178,7 +229,8 @@ def _make_track(
         start_sample=start,
         end_sample=end,
         gap_sample=cut.gap_sample,
-        rate_hz=rate_hz,
+        rate_hz=work.side.take_format.rate_hz,
+        file_rate_hz=form.rate_hz,
         speed_ratio=work.ready.prepared.asked.speed_ratio,
         bits=work.word.bits,
         md5=md5,
@@ -187,7 +239,7 @@ def _make_track(
     )
 
 
-def _track_fields(order: SealOrder, side: SideOrder, cut: Cut) -> dict[str, tuple[str, ...]]:
+def track_fields(order: SealOrder, side: SideOrder, cut: Cut) -> dict[str, tuple[str, ...]]:
     """The tags of one file: of the release, then of the track, which knows some of them better."""
     track, disc = cut.description, side.plan.disc
     said = {spec.tag: spec.tagged(getattr(order.release, spec.name)) for spec in RELEASE_FIELDS}
@@ -209,14 +261,6 @@ def _track_fields(order: SealOrder, side: SideOrder, cut: Cut) -> dict[str, tupl
     # What the disc itself says goes before what is said of it.
     said |= {name: (value,) for name, value in own.items() if value}
     return {name: values for name, values in said.items() if values}
-
-
-def _prove_tags(path: Path, fields: dict[str, tuple[str, ...]], cover: bytes | None) -> None:
-    found = tagging.read_tags(path)
-    if sorted(found.fields) != sorted((name, value) for name, values in fields.items() for value in values):
-        raise ProofFailed("its tags do not read back as written", where=path.name, remedy="Seal again")
-    if cover is not None and [data for _, _, data in found.pictures] != [cover]:
-        raise ProofFailed("its cover does not read back as written", where=path.name, remedy="Seal again")
 
 
 def filing_values(shelfmark: str, release: Release) -> dict[str, str]:

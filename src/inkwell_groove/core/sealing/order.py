@@ -5,10 +5,12 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.artwork import ArtworkFacts
+from inkwell_groove.core.copies.loudness import AlbumLoudness
 from inkwell_groove.core.description import Release, TrackDescription
 from inkwell_groove.core.disc.record import DiscRecord
 from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.core.plan import Plan
+from inkwell_groove.core.sealing.profile import Profile
 from inkwell_groove.core.sound import SoundFormat
 
 
@@ -48,6 +50,7 @@ class SealOrder(BaseModel):
     sides: tuple[SideOrder, ...]
     cover: CoverOrder | None = None
     art: ArtRule | None = Field(default=None, description="The house's rule; None to embed the cover whole.")
+    profile: Profile = Field(default=Profile(untouched="none", loudness_tags=False), description="What is written.")
     folder_pattern: str
     file_pattern: str
     sealed_at: str
@@ -68,6 +71,7 @@ class SealedTrack(BaseModel):
     end_sample: int
     gap_sample: int = Field(description="Where the kept gap after the music begins; equals end_sample without one.")
     rate_hz: int
+    file_rate_hz: int = Field(default=0, description="Of the file; 0 in packages sealed before it could differ.")
     speed_ratio: float = Field(default=1.0, description="By how much faster than the take it is.")
     bits: int
     md5: str = Field(description="STREAMINFO's MD5, which the decoded samples were found to have.")
@@ -98,3 +102,4 @@ class SealedAlbum(BaseModel):
     tracks: tuple[SealedTrack, ...]
     files: tuple[SealedFile, ...]
     word_length_notes: tuple[str, ...] = ()
+    loudness: AlbumLoudness | None = Field(default=None, description="Of the masters, where it was measured.")

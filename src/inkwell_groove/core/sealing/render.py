@@ -1,8 +1,8 @@
 """From takes and plans to the samples of a track.
 
-Samples of up to 24 bit pass through untouched. 32-bit takes are first asked whether they hold more than 24 bits say,
-which few do; those that do are shortened with triangular dither (Lipshitz, Wannamaker and Vanderkooy, Quantization and
-Dither, 1992), and the log says so.
+Samples of up to 24 bit pass through untouched, unless fewer bits are asked for. 32-bit takes are first asked whether
+they hold more than 24 bits say, which few do. Whatever is shortened gets triangular dither (Lipshitz, Wannamaker and
+Vanderkooy, Quantization and Dither, 1992), and the log says so.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ _DITHER_GRAIN = 65_536  # dither is drawn afresh for every such stretch of the t
 
 
 class WordLength(BaseModel):
-    """How a take's samples become those of a FLAC."""
+    """How a take's samples become those of a file."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -31,19 +31,23 @@ class WordLength(BaseModel):
     def note(self, side: str) -> str:
         if not self.dithered:
             return ""
-        return f"{side}: more than 24 bit in the take; shortened to 24 bit with triangular dither."
+        return f"{side}: more than {self.bits} bit; shortened to {self.bits} bit with triangular dither."
 
 
-def word_length(reader: SoundReader) -> WordLength:
-    """16 bit for takes of up to 16, 24 bit for all others; dithered only if the take says something below 24 bit.
+def word_length(reader: SoundReader, *, bits: int | None = None, converted: bool = False) -> WordLength:
+    """16 bit for takes of up to 16, 24 bit for all others, or what is asked for; dithered only if something is lost.
 
-    Reads 32-bit takes to the end to find out; others not at all.
+    Reads 32-bit takes to the end to find out; others not at all. What was `converted` to another rate always has more.
     """
     form = reader.format
-    if form.bits <= 16:
-        return WordLength(bits=16)
-    if form.bits == 24:
-        return WordLength(bits=24)
+    own = 16 if form.bits <= 16 else 24
+    wanted = own if bits is None else bits
+    if converted:
+        return WordLength(bits=wanted, dithered=True)
+    if form.bits <= wanted:
+        return WordLength(bits=wanted)
+    if wanted == 16:
+        return WordLength(bits=16, dithered=True)
     for first in range(0, form.samples, BLOCK_SAMPLES):
         block = reader.read(first, BLOCK_SAMPLES)
         if not _is_exact24(block, form.is_float):
@@ -75,11 +79,15 @@ def render(
     form = reader.format
     for first in range(start_sample, end_sample, block_samples):
         block = reader.read(first, min(block_samples, end_sample - first))
-        if form.bits > 24:
-            scaled = np.asarray(block, dtype=np.float64) * (8388608.0 / form.full_scale)
+        if form.bits > word.bits:
+            top = 2.0 ** (word.bits - 1)
+            scaled = np.asarray(block, dtype=np.float64) * (top / form.full_scale)
             if word.dithered:
                 scaled = scaled + dither(first, len(block), form.channels)
-            block = np.clip(np.rint(scaled), -8388608, 8388607).astype(np.int32) << 8
+            whole = np.clip(np.rint(scaled), -top, top - 1).astype(np.int32)
+            block = whole.astype(np.int16) if word.bits == 16 else whole << 8
+        elif word.bits > 16 and block.dtype == np.int16:
+            block = block.astype(np.int32) << 16
         yield _faded(block, first - start_sample, end_sample - start_sample, fades)
 
 

@@ -1,8 +1,9 @@
-"""One track: written as FLAC, then decoded again and held against the take, sample by sample."""
+"""One track: written, then decoded again and held against the take, sample by sample."""
 
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,7 @@ from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.core.flacfile import read_streaminfo
 from inkwell_groove.core.sealing.render import WordLength, render
 from inkwell_groove.core.sound import Samples, SoundReader
-from inkwell_groove.core.soundfiles import FileReader, flac_writer
+from inkwell_groove.core.soundfiles import FileReader, sound_writer
 
 
 def write_track(
@@ -22,10 +23,15 @@ def write_track(
     target: Path,
     *,
     fades: tuple[int, int] = (0, 0),
+    form: str = "FLAC",
+    level: int = 5,
 ) -> None:
-    """A new FLAC file holding exactly those samples of the take, but for `fades`. `target` must not exist."""
-    form = reader.format
-    with flac_writer(target, rate_hz=form.rate_hz, channels=form.channels, bits=word.bits) as file:
+    """A new file holding exactly those samples of the take, but for `fades`. `target` must not exist.
+
+    `form` is FLAC, WAV or AIFF; `level` is FLAC's, 0 to 8.
+    """
+    rate_hz, channels = reader.format.rate_hz, reader.format.channels
+    with sound_writer(target, rate_hz=rate_hz, channels=channels, bits=word.bits, form=form, level=level) as file:
         for block in render(reader, start_sample, end_sample, word, fades=fades):
             file.write(block)
 
@@ -38,21 +44,23 @@ def prove_track(
     word: WordLength,
     *,
     fades: tuple[int, int] = (0, 0),
+    heard: Callable[[Samples], None] | None = None,
 ) -> tuple[str, int]:
-    """Decodes a FLAC and compares every sample with what the take and the plan say: (MD5 in hexadecimal, samples).
+    """Decodes a file and compares every sample with what the take and the plan say: (MD5 in hexadecimal, samples).
 
-    Also checks the decoded samples' MD5 against the one in STREAMINFO, which other tools will check. Raises
-    ProofFailed naming the file, the sample and the channel of the first difference.
+    Of FLAC also checks the decoded samples' MD5 against the one in STREAMINFO, which other tools will check. `heard`
+    is given each block as it decodes. Raises ProofFailed naming the file, the sample and the channel of the first
+    difference.
     """
-    with path.open("rb") as stream:
-        info = read_streaminfo(stream, size=path.stat().st_size, name=path.name)
-    expected_samples = end_sample - start_sample
-    if info.samples != expected_samples:
-        raise ProofFailed(
-            f"it holds {info.samples} samples, the plan says {expected_samples}", where=path.name, remedy="Seal again"
-        )
     digest = hashlib.md5(usedforsecurity=False)
     with FileReader(path) as file:
+        expected_samples = end_sample - start_sample
+        if file.format.samples != expected_samples:
+            raise ProofFailed(
+                f"it holds {file.format.samples} samples, the plan says {expected_samples}",
+                where=path.name,
+                remedy="Seal again",
+            )
         at = 0
         for wanted in render(reader, start_sample, end_sample, word, fades=fades):
             got = file.read(at, len(wanted))
@@ -64,12 +72,19 @@ def prove_track(
                     remedy="Look at the disk's health, then seal again",
                 )
             digest.update(pcm_bytes(got, word.bits))
+            if heard is not None:
+                heard(got)
             at += len(wanted)
-    if digest.digest() != info.md5:
+    if path.suffix == ".flac" and digest.digest() != _stated_md5(path):
         raise ProofFailed(
             "its samples have not the MD5 that its STREAMINFO gives", where=path.name, remedy="Seal again"
         )
     return digest.hexdigest(), at
+
+
+def _stated_md5(path: Path) -> bytes:
+    with path.open("rb") as stream:
+        return read_streaminfo(stream, size=path.stat().st_size, name=path.name).md5
 
 
 def pcm_bytes(block: Samples, bits: int) -> bytes:

@@ -37,8 +37,7 @@ async def events(room: Room) -> EventSourceResponse:
     """Server-sent events: {"kind": "job", "job": ...} and {"kind": "docket", "docket_id": ...}."""
 
     async def stream() -> AsyncIterator[ServerSentEvent]:
-        yield ServerSentEvent(data=json.dumps({"kind": "hello"}))
-        async for event in room.events.subscribe():
+        async for event in room.events.subscribe({"kind": "hello"}):
             yield ServerSentEvent(data=json.dumps(event))
 
     return EventSourceResponse(stream(), ping=15)

@@ -1,0 +1,1 @@
+"""Access copies: what players take, made from lossless masters again at any time, their loudness measured."""

@@ -1,0 +1,108 @@
+"""What access copies are wanted, and what each format can hold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+CopyKind = Literal["MP3", "AAC", "ALAC", "Vorbis", "Opus", "FLAC"]
+Levelling = Literal["as it is", "tags", "to a loudness", "to a peak"]
+
+
+@dataclass(frozen=True)
+class CopyForm:
+    """A format of copies: the rates it can have (none for any), and what may be asked of it."""
+
+    suffix: str
+    lossless: bool = False
+    rates: tuple[int, ...] = ()
+    kbit_s: tuple[int, int] | None = None
+    quality: bool = False
+    exact_length: bool = True
+    gapless: str = ""
+
+
+_MPEG = (48_000, 44_100, 32_000, 24_000, 22_050, 16_000, 12_000, 11_025, 8_000)  # ISO/IEC 11172-3 and 13818-3
+FORMS: dict[CopyKind, CopyForm] = {
+    "MP3": CopyForm(".mp3", rates=_MPEG, kbit_s=(32, 320), quality=True,
+                    gapless="how many samples the encoder added stands in its first frame"),
+    "AAC": CopyForm(".m4a", rates=(96_000, 88_200, 64_000, *_MPEG), kbit_s=(48, 512), exact_length=False,
+                    gapless="where the sound begins stands in its edit list; its last frame is filled up"),
+    "ALAC": CopyForm(".m4a", lossless=True),
+    "Vorbis": CopyForm(".ogg", quality=True, gapless="its last page says where the sound ends"),
+    "Opus": CopyForm(".opus", rates=(48_000,), kbit_s=(16, 510),
+                     gapless="its header says how much to skip, its last page where the sound ends"),
+    "FLAC": CopyForm(".flac", lossless=True),
+}  # fmt: skip
+
+
+class CopyOrder(BaseModel):
+    """One set of copies. `kbit_s` is the rate, constant for MP3; `quality`, 0 to 10, a rate that follows the sound."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: CopyKind
+    kbit_s: int | None = None
+    quality: float | None = Field(default=None, ge=0, le=10)
+    bits: Literal[16, 24] | None = Field(default=None, description="Of lossless copies; the masters' own without.")
+    most_rate_hz: int = Field(default=48_000, ge=8_000, le=192_000, description="A higher rate is brought down.")
+    levelling: Levelling = "tags"
+    target_lufs: float = Field(default=-18.0, ge=-40, le=-5)
+    ceiling_dbtp: float = Field(default=-1.0, ge=-20, le=0)
+    most_art_px: int | None = Field(default=None, ge=64, le=8_000, description="Covers are brought down to this.")
+
+    @model_validator(mode="after")
+    def _can_be_had(self) -> CopyOrder:
+        """Raises ValueError for what the format does not know."""
+        form = FORMS[self.kind]
+        if form.lossless:
+            if self.kbit_s is not None or self.quality is not None:
+                raise ValueError(f"{self.kind} is lossless: it has neither a rate nor a quality to choose")
+            return self
+        if self.bits is not None:
+            raise ValueError(f"{self.kind} has no word length")
+        if self.kbit_s is not None and self.quality is not None:
+            raise ValueError("give a rate or a quality, not both")
+        if self.kbit_s is not None:
+            if form.kbit_s is None:
+                raise ValueError(f"{self.kind} is made by quality here, 0 to 10")
+            if not form.kbit_s[0] <= self.kbit_s <= form.kbit_s[1]:
+                raise ValueError(f"{self.kind} takes {form.kbit_s[0]} to {form.kbit_s[1]} kbit/s")
+            if self.kind == "MP3" and self.kbit_s not in _MP3_KBIT_S:
+                raise ValueError(f"MP3 of a constant rate has {', '.join(map(str, _MP3_KBIT_S))} kbit/s")
+        elif self.quality is not None and not form.quality:
+            raise ValueError(f"{self.kind} is made by rate here, in kbit/s")
+        elif self.quality is None:
+            raise ValueError(f"say how good the {self.kind} shall be: a rate in kbit/s or a quality")
+        return self
+
+    @property
+    def form(self) -> CopyForm:
+        return FORMS[self.kind]
+
+    @property
+    def label(self) -> str:
+        """What it is called, as in 'MP3 192'."""
+        if self.kbit_s is not None:
+            return f"{self.kind} {self.kbit_s}"
+        if self.quality is not None:
+            return f"{self.kind} quality {self.quality:g}"
+        return f"{self.kind} {self.bits} bit" if self.bits else self.kind
+
+    def rate_for(self, rate_hz: int) -> int:
+        """The rate a copy has: the master's own where it may, else the highest of its family, of any family else."""
+        allowed = [one for one in self.form.rates if one <= self.most_rate_hz]
+        if rate_hz <= self.most_rate_hz and (not self.form.rates or rate_hz in allowed):
+            return rate_hz
+        allowed = allowed or ([self.form.rates[-1]] if self.form.rates else list(_COMMON))
+        allowed = [one for one in allowed if one <= max(self.most_rate_hz, min(allowed))]
+        family = [one for one in allowed if rate_hz % one == 0]
+        # Never below what was there, if a rate just above it can be had.
+        at_least = [one for one in allowed if one >= min(rate_hz, max(allowed))]
+        return max(family) if family and max(family) >= 44_100 else min(at_least)
+
+
+_COMMON = (48_000, 44_100, 32_000, 22_050, 16_000, 11_025, 8_000)
+_MP3_KBIT_S = (32, 40, 48, 56, 64, 80, 96, 112, 128, 160, 192, 224, 256, 320)  # ISO/IEC 11172-3, layer III

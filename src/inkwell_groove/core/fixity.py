@@ -1,0 +1,107 @@
+"""Fixity: whether the files of a folder are what a list of their checksums says, and what became of those that are not.
+
+A file that is listed and has another checksum is *damaged*; one that is not there is *missing*, or *moved* where a file
+that nobody listed has its checksum; one that nobody listed and that is no moved one is *unknown*.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import time
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from inkwell_groove.core import flacframes
+
+State = Literal["sound", "damaged", "missing", "moved", "unknown"]
+_BLOCK_BYTES = 1 << 20
+
+
+class FileFixity(BaseModel):
+    """One file. `words` say what is wrong with it, where that can be told; `now_at` is where a moved one lies."""
+
+    model_config = ConfigDict(frozen=True)
+
+    file: str
+    state: State
+    words: str = ""
+    now_at: str = ""
+
+
+class Pace:
+    """Reads no faster than so many bytes a second, so that others can work meanwhile; without a limit, freely.
+
+    `on_bytes` is told of every piece, and may raise Cancelled.
+    """
+
+    def __init__(self, bytes_per_s: float | None = None, on_bytes: Callable[[int], None] | None = None) -> None:
+        self._limit, self._tell = bytes_per_s, on_bytes
+        self._began, self._read = time.monotonic(), 0
+
+    def read(self, size: int) -> None:
+        self._read += size
+        if self._tell is not None:
+            self._tell(size)
+        if self._limit:
+            ahead = self._read / self._limit - (time.monotonic() - self._began)
+            if ahead > 0:
+                time.sleep(ahead)
+
+
+def sha256_of(path: Path, pace: Pace | None = None) -> str:
+    """Of a file, in blocks."""
+    if pace is None:
+        with path.open("rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()
+    digest = hashlib.sha256()
+    with path.open("rb") as file:
+        while block := file.read(_BLOCK_BYTES):
+            digest.update(block)
+            pace.read(len(block))
+    return digest.hexdigest()
+
+
+def check_folder(
+    folder: Path, expected: Mapping[str, str], *, aside: Iterable[str] = (), pace: Pace | None = None
+) -> Iterator[FileFixity]:
+    """Every file of a folder and of its list. `expected` are SHA-256 by path below it; `aside` are passed over.
+
+    Raises OSError where one cannot be read.
+    """
+    aside = set(aside)
+    there = {str(path.relative_to(folder)) for path in folder.rglob("*") if path.is_file()} - aside
+    strangers = {name: sha256_of(folder / name, pace) for name in sorted(there - set(expected))}
+    by_digest = {digest: name for name, digest in strangers.items()}
+    moved: set[str] = set()
+    for name, digest in sorted(expected.items()):
+        if name not in there:
+            now_at = by_digest.get(digest)
+            if now_at is None or now_at in moved:
+                yield FileFixity(file=name, state="missing", words="it is listed, and not there")
+            else:
+                moved.add(now_at)
+                yield FileFixity(file=name, state="moved", words=f"it lies at {now_at} now", now_at=now_at)
+            continue
+        found = sha256_of(folder / name, pace)
+        if found == digest:
+            yield FileFixity(file=name, state="sound")
+        else:
+            words = f"its SHA-256 is {found}, it should be {digest}{where_damaged(folder / name)}"
+            yield FileFixity(file=name, state="damaged", words=words)
+    for name in sorted(set(strangers) - moved):
+        yield FileFixity(file=name, state="unknown", words="no list has it")
+
+
+def where_damaged(path: Path) -> str:
+    """Where in a file the damage lies, as far as the file itself can tell: '; damaged in frame 212 (...)'."""
+    if path.suffix.lower() != ".flac":
+        return ""
+    report = flacframes.walk(path)
+    if report.metadata_words:
+        return f"; its headers are damaged: {report.metadata_words}"
+    if report.damaged:
+        return f"; damaged in {', '.join(one.words() for one in report.damaged)}"
+    return "; every frame of its sound is whole: the damage is in its headers, tags or pictures"
