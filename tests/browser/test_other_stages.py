@@ -124,7 +124,7 @@ def test_the_ledger_tells_what_was_done(page: Page, server: Server) -> None:
     desk.open_docket("T-0207")
     desk.stage("Describe")
     desk.type_into("Label", "Quayhead")
-    desk.go("/ledger")
+    page.get_by_role("link", name="Ledger").click()
     row = page.get_by_role("row").filter(has_text="described: label")
     expect(row.first).to_contain_text("nothing → Quayhead")
     page.get_by_label("Find in the ledger").fill("opened")

@@ -80,7 +80,7 @@ def check_folder(
         if name not in there:
             now_at = by_digest.get(digest)
             if now_at is None or now_at in moved:
-                yield FileFixity(file=name, state="missing", words="it is listed, and not there")
+                yield FileFixity(file=name, state="missing", words="it is listed, and missing")
             else:
                 moved.add(now_at)
                 yield FileFixity(file=name, state="moved", words=f"it lies at {now_at} now", now_at=now_at)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Literal
 
@@ -11,9 +11,11 @@ from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core import cuesheet, tagging
 from inkwell_groove.core.disc import log as disc_log
-from inkwell_groove.core.errors import InkwellError, Missing
+from inkwell_groove.core.errors import InkwellError, Missing, Refused
+from inkwell_groove.core.fixity import check_folder
 from inkwell_groove.core.flacfile import read_streaminfo
 from inkwell_groove.core.sealing.album import SUMS_NAME
+from inkwell_groove.core.sealing.bag import MANIFEST, TAG_MANIFEST, is_bag, listed
 from inkwell_groove.core.sealing.papers import parse_checksum_list
 from inkwell_groove.core.sealing.tracks import pcm_bytes
 from inkwell_groove.core.soundfiles import FileReader, blocks
@@ -44,7 +46,7 @@ class Verification(BaseModel):
 def verify(path: Path) -> Verification:
     """Verdicts on a FLAC file, or on every file of a folder. Raises Missing where there is nothing at `path`.
 
-    In a folder with SHA256SUMS every listed file must be there and match, and every other file is reported.
+    In a bag, or a folder with SHA256SUMS, every listed file must be there and match, and every other is reported.
     """
     if path.is_file():
         verdicts: tuple[FileVerdict, ...] = (verify_file(path, path.name),)
@@ -118,31 +120,43 @@ def _verify_flac(path: Path, name: str) -> FileVerdict:
 
 
 def _verify_folder(folder: Path) -> Iterator[FileVerdict]:
-    present = sorted(str(path.relative_to(folder)) for path in folder.rglob("*") if path.is_file())
-    expected: dict[str, str] = {}
-    sums = folder / SUMS_NAME
-    if sums.is_file():
-        try:
-            expected = dict(parse_checksum_list(sums.read_text("utf-8")))
-        except ValueError as cause:
-            yield FileVerdict(file=SUMS_NAME, verdict="faulty", reasons=(str(cause),))
+    lists, expected = _lists(folder)
+    yield from lists
+    aside = {one.file for one in lists}
+    for found in check_folder(folder, expected, aside=aside):
+        path, name = folder / found.file, found.file
+        if found.state in ("missing", "moved"):
+            yield FileVerdict(file=name, verdict="faulty", reasons=(found.words,))
+            continue
+        own = verify_file(path, name)
+        if found.state == "damaged":
+            yield own.model_copy(update={"verdict": "faulty", "reasons": (*own.reasons, found.words)})
+        elif found.state == "unknown":
+            reasons = (*own.reasons, "not listed") if lists else own.reasons
+            yield own.model_copy(update={"reasons": reasons})
         else:
-            yield FileVerdict(file=SUMS_NAME, verdict="sound", reasons=(f"it lists {len(expected)} files",))
-    for name in sorted(set(expected) - set(present)):
-        yield FileVerdict(file=name, verdict="faulty", reasons=(f"it is listed in {SUMS_NAME} and missing",))
-    for name in present:
-        if name != SUMS_NAME:
-            yield _held_against(expected.get(name), folder / name, name, bool(expected))
+            reasons = (*(() if own.verdict == "unproven" else own.reasons), "SHA-256 as listed")
+            verdict = "sound" if own.verdict == "unproven" else own.verdict
+            yield own.model_copy(update={"verdict": verdict, "reasons": reasons})
 
 
-def _held_against(listed: str | None, path: Path, name: str, has_list: bool) -> FileVerdict:
-    own = verify_file(path, name)
-    if listed is None:
-        return own.model_copy(update={"reasons": (*own.reasons, f"not listed in {SUMS_NAME}")}) if has_list else own
-    with path.open("rb") as file:
-        found = hashlib.file_digest(file, "sha256").hexdigest()
-    if found != listed:
-        reason = f"its SHA-256 is {found}, {SUMS_NAME} says {listed}"
-        return own.model_copy(update={"verdict": "faulty", "reasons": (*own.reasons, reason)})
-    reasons = (*(() if own.verdict == "unproven" else own.reasons), f"SHA-256 as in {SUMS_NAME}")
-    return own.model_copy(update={"verdict": "sound" if own.verdict == "unproven" else own.verdict, "reasons": reasons})
+def _lists(folder: Path) -> tuple[list[FileVerdict], dict[str, str]]:
+    """The lists of checksums a folder has, each with a verdict, and what they say together."""
+    if is_bag(folder):
+        read: Callable[[], dict[str, str]] = lambda: listed(folder)  # noqa: E731
+        name = MANIFEST
+    elif (folder / SUMS_NAME).is_file():
+        read = lambda: dict(parse_checksum_list((folder / SUMS_NAME).read_text("utf-8")))  # noqa: E731
+        name = SUMS_NAME
+    else:
+        return [], {}
+    try:
+        expected = read()
+    except (ValueError, Refused) as cause:
+        return [FileVerdict(file=name, verdict="faulty", reasons=(str(cause),))], {}
+    told = FileVerdict(file=name, verdict="sound", reasons=(f"it lists {len(expected)} files",))
+    if name != MANIFEST:
+        return [told], expected
+    # A bag's list is itself listed; the list of lists vouches for nothing but them.
+    last = FileVerdict(file=TAG_MANIFEST, verdict="unproven", reasons=("nothing vouches for the list of lists",))
+    return [last] if (folder / TAG_MANIFEST).is_file() else [], expected

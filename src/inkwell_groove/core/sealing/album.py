@@ -6,7 +6,7 @@ import hashlib
 import os
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from inkwell_groove.core import cuesheet, filing
@@ -21,11 +21,12 @@ from inkwell_groove.core.sealing.covers import COVER_NAMES, Covers, covers_of
 from inkwell_groove.core.sealing.cuts import Cut, cuts
 from inkwell_groove.core.sealing.described import prove_description, write_description
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedFile, SealedTrack, SealOrder, SideOrder
+from inkwell_groove.core.sealing.portrait import Portrait
 from inkwell_groove.core.sealing.readings import prove_reading, tracks_read
 from inkwell_groove.core.sealing.render import WordLength, word_length
 from inkwell_groove.core.sealing.restoring import ForSealing, for_sealing, levelled_together
 from inkwell_groove.core.sealing.tracks import prove_track, write_track
-from inkwell_groove.core.sound import SoundReader, to_float
+from inkwell_groove.core.sound import Samples, SoundFormat, SoundReader, to_float
 from inkwell_groove.core.soundfiles import FileReader
 
 LOG_NAME, PLAYLIST_NAME, SUMS_NAME = "sealing.log", "album.m3u8", "SHA256SUMS"
@@ -80,24 +81,38 @@ def check_order(order: SealOrder) -> None:
         )
 
 
+@dataclass
+class Made:
+    """What was found out while sealing, for the report: what was done to each side, and each file's portrait."""
+
+    restored: dict[str, Sequence[str]] = field(default_factory=dict)
+    portraits: dict[str, Portrait] = field(default_factory=dict)
+    listeners: dict[str, Listener] = field(default_factory=dict)
+
+
 def seal_album(
-    order: SealOrder, folder: Path, *, progress: Progress | None = None, workers: int | None = None
+    order: SealOrder,
+    folder: Path,
+    *,
+    progress: Progress | None = None,
+    workers: int | None = None,
+    made: Made | None = None,
 ) -> SealedAlbum:
     """Writes and proves all files of `order` in `folder`, which must be empty; the caller moves it into place.
 
     Each track is cut from its take, encoded, tagged, synced, decoded and compared, a disc's take with what was read of
     it; then the papers are written and read back. Raises Refused before anything is written, ProofFailed where a file
-    is not what it must be.
+    is not what it must be. `made` is filled in with what a report tells.
     """
     check_order(order)
+    made = made or Made()
     notes: list[str] = []
     work = _plan_work(order, notes)
     covers = covers_of(order)
     done = [0]
-    listeners: dict[str, Listener] = {}
 
     def make(one: _Work) -> SealedTrack:
-        sealed = _make_track(order, one, folder, covers, syncing, listeners)
+        sealed = _make_track(order, one, folder, covers, syncing, made)
         done[0] += 1
         if progress:
             progress(0.95 * done[0] / len(work), f"track {sealed.number} of {len(work)} proven")
@@ -110,15 +125,17 @@ def seal_album(
         read = [pool.submit(prove_reading, side, track) for side in order.sides for track in tracks_read(side)]
         # The longest first: the last to be started should be short.
         order_of_work = sorted(work, key=lambda one: one.cut.start_sample - one.cut.end_sample)
-        made = {track.file: track for track in pool.map(make, order_of_work)}
-        tracks = tuple(made[one.file] for one in work)
+        by_file = {track.file: track for track in pool.map(make, order_of_work)}
+        tracks = tuple(by_file[one.file] for one in work)
         for proof in read:
             proof.result()
-        loudness = _state_loudness(folder, [(one.file, listeners[one.file]) for one in work if one.file in listeners])
+        heard = [(one.file, made.listeners[one.file]) for one in work if one.file in made.listeners]
+        loudness = _state_loudness(folder, heard)
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
         syncing.shutdown()
-    written = _write_papers(order, tracks, notes, {one.side.name: one.ready.said for one in work}, folder)
+    made.restored = {one.side.name: one.ready.said for one in work}
+    written = _write_papers(order, tracks, notes, made.restored, folder)
     if covers.original is not None:
         write_synced(folder / covers.name, covers.original)
         written.append(covers.name)
@@ -196,7 +213,7 @@ def _make_track(
     folder: Path,
     covers: Covers,
     syncing: ThreadPoolExecutor,
-    listeners: dict[str, Listener],
+    made: Made,
 ) -> SealedTrack:
     cut, masters = work.cut, order.profile.masters
     start, end = cut.start_sample, cut.end_sample
@@ -211,13 +228,10 @@ def _make_track(
         write_track(reader, first, last, work.word, path, fades=fades, form=masters.form, level=masters.level)
         told = write_description(path, fields, covers)
         synced = syncing.submit(_sync, path)  # the disk writes while the proof reads from memory
-        heard = None
-        if order.profile.loudness_tags and masters.form == "FLAC":
-            listeners[work.file] = listener = Listener(form.channels, rate_hz=form.rate_hz)
-            scale = 32768.0 if work.word.bits == 16 else 2147483648.0
-            heard = lambda block: listener.feed(to_float(block, scale))  # noqa: E731
         again, _ = work.sound(take)
+        heard = _ears(order, work, form, made)
         md5, compared = prove_track(path, again, first, last, work.word, fades=fades, heard=heard)
+    made.portraits[work.file].finish()
     prove_description(path, fields, covers, told)
     synced.result()
     return SealedTrack(
@@ -237,6 +251,23 @@ def _make_track(
         compared_samples=compared,
         verdict="identical",
     )
+
+
+def _ears(order: SealOrder, work: _Work, form: SoundFormat, made: Made) -> Callable[[Samples], None]:
+    """What listens while a file is proven: its portrait, and its loudness where that is to be stated."""
+    made.portraits[work.file] = portrait = Portrait(rate_hz=form.rate_hz)
+    listener = None
+    if order.profile.loudness_tags and order.profile.masters.form == "FLAC":
+        made.listeners[work.file] = listener = Listener(form.channels, rate_hz=form.rate_hz)
+    scale = 32768.0 if work.word.bits == 16 else 2147483648.0
+
+    def heard(block: Samples) -> None:
+        audio = to_float(block, scale)
+        portrait.feed(audio)
+        if listener is not None:
+            listener.feed(audio)
+
+    return heard
 
 
 def track_fields(order: SealOrder, side: SideOrder, cut: Cut) -> dict[str, tuple[str, ...]]:

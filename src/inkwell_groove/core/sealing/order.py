@@ -40,6 +40,12 @@ class CoverOrder(BaseModel):
     facts: ArtworkFacts
 
 
+class PictureOrder(CoverOrder):
+    """Any picture but the front cover."""
+
+    role: str
+
+
 class SealOrder(BaseModel):
     """A docket ready to be sealed."""
 
@@ -49,6 +55,7 @@ class SealOrder(BaseModel):
     release: Release
     sides: tuple[SideOrder, ...]
     cover: CoverOrder | None = None
+    pictures: tuple[PictureOrder, ...] = Field(default=(), description="All others, in one file and beside.")
     art: ArtRule | None = Field(default=None, description="The house's rule; None to embed the cover whole.")
     profile: Profile = Field(default=Profile(untouched="none", loudness_tags=False), description="What is written.")
     folder_pattern: str
@@ -93,6 +100,16 @@ class SealedFile(BaseModel):
     sha256: str
 
 
+class SealedPart(BaseModel):
+    """What a package holds beside its masters: `folder` below its data, and what there is to say of it."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str
+    folder: str
+    told: tuple[str, ...] = ()
+
+
 class SealedAlbum(BaseModel):
     """What sealing wrote. `folders` lead to the files."""
 
@@ -103,3 +120,7 @@ class SealedAlbum(BaseModel):
     files: tuple[SealedFile, ...]
     word_length_notes: tuple[str, ...] = ()
     loudness: AlbumLoudness | None = Field(default=None, description="Of the masters, where it was measured.")
+    parts: tuple[SealedPart, ...] = ()
+    package: tuple[SealedFile, ...] = Field(
+        default=(), description="Every file of the bag by its path in it; none in packages that are no bags."
+    )

@@ -140,7 +140,7 @@ def sealing_log(
             f"  {form.container}, {form.rate_hz} Hz, {form.bits} bit{' float' if form.is_float else ''}, "
             f"{form.channels} channel{'s' if form.channels > 1 else ''}, {form.samples} samples",
             f"  gaps between tracks: {_GAPS[side.plan.disc.gaps if side.plan.disc else side.plan.gaps]}",
-            *(f"  disc          {said}" for said in _disc(side)),
+            *(f"  disc          {said}" for said in disc_words(side)),
             *(f"  {name:<12}  {said}" for name, said in side.transfer),
             *(f"  restored      {said}" for said in restored.get(side.name, ())),
         ]
@@ -171,7 +171,7 @@ _GAPS = {
 }
 
 
-def _disc(side: SideOrder) -> list[str]:
+def disc_words(side: SideOrder) -> list[str]:
     """What the log says of a disc; how it was read is in its reading log."""
     if side.plan.disc is None or not side.readings:
         return []
