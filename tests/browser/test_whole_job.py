@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import av
+import bagit
 import numpy as np
 import pytest
 import soundfile
@@ -91,9 +92,9 @@ def test_a_record_goes_from_a_recorded_side_to_a_sealed_album(
 
     with zipfile.ZipFile(archive) as opened:
         opened.extractall(tmp_path)
-    prove_outside(
-        tmp_path / "The Test Band" / "1974 Test Record", recording, side_of(server, docket_id), cover.read_bytes()
-    )
+    bag = tmp_path / "The Test Band" / "1974 Test Record"
+    bagit.Bag(str(bag)).validate()
+    prove_outside(bag / "data" / "masters", recording, side_of(server, docket_id), cover.read_bytes())
 
 
 def prove_outside(folder: Path, recording: Path, side: Any, cover: bytes) -> None:

@@ -82,7 +82,7 @@ def test_a_disc_goes_from_the_drive_to_a_sealed_folder_that_makes_it_again(house
     house.wait_for_jobs()
     package = desk.now()["packages"][-1]
     assert [one["number"] for one in package["album"]["tracks"]] == [0, 1, 2, 3]
-    folder = house.media_root / "sealed" / package["folder"]
+    folder = house.media_root / "sealed" / package["folder"] / "data" / "masters"
     names = {path.name for path in folder.iterdir()}
     assert {"00 Hidden opening.flac", "album.cue", "reading.log", "reading.json", "sealing.log"} <= names
     assert (folder / "album.m3u8").read_text().splitlines()[2] == "00 Hidden opening.flac"
@@ -101,7 +101,7 @@ def test_a_disc_goes_from_the_drive_to_a_sealed_folder_that_makes_it_again(house
         assert len(desk.now()["names"]) == expected
         house.post(f"/dockets/{docket['id']}/seal")
         house.wait_for_jobs()
-        folder = house.media_root / "sealed" / desk.now()["packages"][-1]["folder"]
+        folder = house.media_root / "sealed" / desk.now()["packages"][-1]["folder"] / "data" / "masters"
         with DiscImage(discs / "D-1.cue") as disc, DiscImage(folder / "album.cue") as made:
             np.testing.assert_array_equal(whole(made), whole(disc))  # its one gap is silence
 

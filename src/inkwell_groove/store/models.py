@@ -64,6 +64,8 @@ class Docket(Base):
     shelfmark: Mapped[str] = mapped_column(String(100, collation=EXACT), unique=True)
     folder_pattern: Mapped[str] = mapped_column(String(300))
     file_pattern: Mapped[str] = mapped_column(String(300))
+    # What sealing writes: {"name", "profile"}, copied when it is chosen; the standing one without.
+    profile: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
     changed_at: Mapped[datetime] = mapped_column(default=now)
 
@@ -210,8 +212,25 @@ class Package(Base):
     album: Mapped[dict[str, Any]]
     sealed_at: Mapped[datetime] = mapped_column(default=now)
     sealed_by: Mapped[str] = mapped_column(String(100))
+    verified_at: Mapped[datetime | None]
+    # What the last check found: {"findings": [...], "files": n, "second_copy": words}; none before the first.
+    fixity: Mapped[dict[str, Any] | None]
 
     docket: Mapped[Docket] = relationship(back_populates="packages")
+
+
+class Audit(Base):
+    """A check of all packages, one after the other; those verified since it was asked for are done."""
+
+    __tablename__ = "audit"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    state: Mapped[str] = mapped_column(String(20))
+    asked_at: Mapped[datetime] = mapped_column(default=now)
+    asked_by: Mapped[str] = mapped_column(String(100))
+    packages: Mapped[int]
+    checked: Mapped[int] = mapped_column(default=0)
+    ended_at: Mapped[datetime | None]
 
 
 class Upload(Base):

@@ -28,6 +28,9 @@ class Settings(BaseSettings):
     files_root: Path = Field(
         default=_ROOT / "var" / "demo" / "files", description="Folders of files below this one can be brought in."
     )
+    second_root: Path | None = Field(default=None, description="Where a second copy of every package is kept.")
+    fixity_days: int = Field(default=90, ge=0, description="Packages are verified so often; 0 for never unasked.")
+    fixity_bytes_per_s: float = Field(default=80e6, ge=0, description="How fast, so that others can work; 0: freely.")
     witness_register: str = Field(default="", description="Address of the witness register; empty to ask none.")
     witness_timeout_s: float = Field(default=5.0, gt=0, le=60)
     meridian: str = Field(default="", description="Address of Meridian Discography; empty to ask it nothing.")

@@ -18,6 +18,7 @@ from inkwell_groove.web.routes import (
     discs,
     dockets,
     files,
+    fixity,
     intake,
     jobs,
     plans,
@@ -71,6 +72,7 @@ def make_app(given: Settings | None = None) -> FastAPI:
         sources,
         artwork,
         sealing,
+        fixity,
         files,
         jobs,
     ):

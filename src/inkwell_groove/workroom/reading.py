@@ -30,11 +30,13 @@ from inkwell_groove.store.models import (
     Upload,
 )
 from inkwell_groove.workroom import evidence
+from inkwell_groove.workroom.packages.profiles import profile_of
 from inkwell_groove.workroom.views import (
     ArtworkView,
     CarrierView,
     DocketLine,
     DocketView,
+    FixityView,
     PackageView,
     PlanView,
     SideView,
@@ -250,12 +252,14 @@ class WholeDocket:
                     sealed_at=package.sealed_at,
                     sealed_by=package.sealed_by,
                     is_current=package is docket.packages[-1] and self.standing == "sealed",
+                    fixity=FixityView.of(package),
                 )
                 for package in docket.packages
             ],
             evidence=self.evidence(uploads, recordings),
             folder_pattern=docket.folder_pattern,
             file_pattern=docket.file_pattern,
+            profile=profile_of(docket)[0],
             names=self._names(),
             missing=self.missing,
             created_at=docket.created_at,
@@ -321,7 +325,8 @@ class WholeDocket:
                 tracks += [track_filing_values(values, self.release, description_of(line)) for line in side.tracks]
         try:
             folder = "/".join(filing.folder_path(self.docket.folder_pattern, values))
-            names = filing.file_names(self.docket.file_pattern, tracks, ".flac", taken=PAPERS)
+            suffix = profile_of(self.docket)[1].masters.suffix
+            names = filing.file_names(self.docket.file_pattern, tracks, suffix, taken=PAPERS)
         except Refused:
             return []  # a pattern is refused when it is set; this is for one that a later release no longer knows
         return [f"{folder}/{name}" for name in names]
@@ -335,7 +340,9 @@ class WholeDocket:
             "tracks": [one.model_dump(exclude_defaults=True) for one in self.descriptions],
             "plans": [_cuts(side.plan.plan) if side.plan else None for side in self.sides],
             "cover": front.sha256 if front else None,
+            "pictures": sorted(one.sha256 for one in self.docket.artwork if one.role not in ("front", "set aside")),
             "patterns": [self.docket.folder_pattern, self.docket.file_pattern],
+            "profile": profile_of(self.docket)[1].model_dump(mode="json"),
         }
         return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
 

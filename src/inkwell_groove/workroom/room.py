@@ -25,11 +25,13 @@ from inkwell_groove.workroom.hearing import Hearing
 from inkwell_groove.workroom.intake import Intake
 from inkwell_groove.workroom.jobs.runner import JobRunner
 from inkwell_groove.workroom.listening import Listening
+from inkwell_groove.workroom.packages.fixity import Fixity
+from inkwell_groove.workroom.packages.profiles import Profiles
+from inkwell_groove.workroom.packages.sealing import Sealing
 from inkwell_groove.workroom.pictures import Pictures
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.repairs import Repairs
 from inkwell_groove.workroom.restoring import Restoring
-from inkwell_groove.workroom.sealing import Sealing
 from inkwell_groove.workroom.sources.art import SourceArt
 from inkwell_groove.workroom.sources.choosing import Choosing
 from inkwell_groove.workroom.sources.look_ups import LookUps
@@ -87,7 +89,10 @@ class Workroom:
         self.hearing = Hearing(self.database, self.media, self.events)
         self.repairs = Repairs(self.database, self.media, self.events, self.hearing)
         self.restoring = Restoring(self.database, self.media, self.events, self.plans)
+        self.profiles = Profiles(self.database, self.media, self.events)
+        self.fixity = Fixity(self.database, self.media, self.events, settings)
         self.sealing = Sealing(self.database, self.media, self.events)
+        self.sealing.after = self.fixity.sealed
         self.listening = Listening(self.database, self.media)
         self.bundles = Bundles(self.database, self.media, self.events, settings.files_root)
         self.sheets = Sheets(self.database, self.media, self.events)
@@ -95,14 +100,10 @@ class Workroom:
         self.steps = Steps(self.database, self.media, self.events)
         self.rules = Rules(self.database, self.media, self.events)
         parts = (self.intake, self.plans, self.repairs, self.restoring, self.sealing, self.books, self.bundles)
-        kinds = [part.kind() for part in parts]
-        self.jobs = JobRunner(
-            self.database,
-            self.events,
-            kinds + self.takes.kinds() + self.hearing.kinds() + self.discs.kinds() + self.steps.kinds(),
-            workers=settings.workers,
-        )
-        for part in (*parts, self.takes, self.hearing, self.discs, self.choosing, self.steps):
+        many = (self.takes, self.hearing, self.discs, self.steps, self.fixity)
+        kinds = [part.kind() for part in parts] + [kind for part in many for kind in part.kinds()]
+        self.jobs = JobRunner(self.database, self.events, kinds, workers=settings.workers)
+        for part in (*parts, *many, self.choosing):
             part.jobs = self.jobs
 
     def start(self) -> None:
@@ -111,6 +112,7 @@ class Workroom:
         self.jobs.start()
         self.look_ups.start()
         self.transfers.start()
+        self.fixity.start()
         threading.Thread(target=self._warm, name="warm up", daemon=True).start()
 
     def _warm(self) -> None:
@@ -119,6 +121,7 @@ class Workroom:
         self.hearing.warm()
 
     def close(self) -> None:
+        self.fixity.close()
         self.transfers.close()
         self.shelf_look_ups.close()
         self.look_ups.close()

@@ -9,13 +9,14 @@ from pydantic import BaseModel, ConfigDict, Field, computed_field
 
 from inkwell_groove.core.artwork import ArtworkFacts
 from inkwell_groove.core.description import Release
+from inkwell_groove.core.fixity import FileFixity
 from inkwell_groove.core.plan import Plan
 from inkwell_groove.core.sealing.order import SealedAlbum
 from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.tracks.found import Settings
 from inkwell_groove.core.transfer.chain import Chain
 from inkwell_groove.core.transfer.continuity import Fault
-from inkwell_groove.store.models import Artwork, Job, LedgerEntry, Take, Upload, now
+from inkwell_groove.store.models import Artwork, Job, LedgerEntry, Package, Take, Upload, now
 
 
 class View(BaseModel):
@@ -236,6 +237,23 @@ def artwork_facts(artwork: Artwork) -> ArtworkFacts:
     )
 
 
+class FixityView(View):
+    """When a package was last verified, and what was found then that is not as it was sealed."""
+
+    verified_at: datetime | None
+    findings: list[FileFixity]
+    second_copy: str = Field(description="Whether there is one, in words; empty where none is kept.")
+
+    @classmethod
+    def of(cls, package: Package) -> Self:
+        told = package.fixity or {}
+        return cls(
+            verified_at=package.verified_at,
+            findings=[FileFixity.model_validate(one) for one in told.get("findings", [])],
+            second_copy=told.get("second_copy", ""),
+        )
+
+
 class PackageView(View):
     id: int
     folder: str
@@ -243,6 +261,7 @@ class PackageView(View):
     sealed_at: datetime
     sealed_by: str
     is_current: bool
+    fixity: FixityView
 
 
 class UploadView(View):
@@ -310,6 +329,7 @@ class DocketView(View):
     evidence: list[Evidence]
     folder_pattern: str
     file_pattern: str
+    profile: str = Field(description="The name of its sealing profile.")
     names: list[str] = Field(description="What the filing pattern makes of each track, folders included.")
     missing: list[str] = Field(description="What must be filled before sealing.")
     created_at: datetime

@@ -6,12 +6,32 @@ from urllib.parse import quote
 
 from fastapi import APIRouter
 from fastapi.responses import PlainTextResponse, StreamingResponse
+from pydantic import BaseModel, Field
 
+from inkwell_groove.core.sealing.profile import Profile
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.zipping import zip_stream
+from inkwell_groove.workroom.packages.profiles import ProfileView
+from inkwell_groove.workroom.packages.sealing import SealAsked
 from inkwell_groove.workroom.views import JobView
 
 router = APIRouter(tags=["sealing"])
+# A report has styles of its own and nothing that runs.
+_PAPER_POLICY = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox"
+
+
+class ManyDockets(BaseModel):
+    docket_ids: list[int] = Field(min_length=1)
+
+
+class NewProfile(BaseModel):
+    name: str
+    profile: Profile
+
+
+class ProfileChoice(BaseModel):
+    docket_ids: list[int] = Field(min_length=1)
+    name: str
 
 
 @router.post("/dockets/{docket_id}/seal", operation_id="seal", status_code=202)
@@ -19,18 +39,49 @@ def seal(room: Room, who: Who, docket_id: int) -> JobView:
     return room.sealing.seal(docket_id, who=who)
 
 
-@router.get("/packages/{package_id}/papers/{name}", operation_id="packagePaper", response_class=PlainTextResponse)
+@router.post("/seal-many", operation_id="sealMany", status_code=202)
+def seal_many(room: Room, who: Who, dockets: ManyDockets) -> list[SealAsked]:
+    return room.sealing.seal_many(dockets.docket_ids, who=who)
+
+
+@router.get("/profiles", operation_id="profiles")
+def profiles(room: Room) -> list[ProfileView]:
+    return room.profiles.all()
+
+
+@router.put("/profiles", operation_id="saveProfile")
+def save_profile(room: Room, who: Who, new: NewProfile) -> ProfileView:
+    return room.profiles.save(new.name, new.profile, who=who)
+
+
+@router.delete("/profiles/{profile_id}", operation_id="forgetProfile", status_code=204)
+def forget_profile(room: Room, who: Who, profile_id: int) -> None:
+    room.profiles.forget(profile_id, who=who)
+
+
+@router.put("/dockets-profile", operation_id="chooseProfile", status_code=204)
+def choose_profile(room: Room, who: Who, choice: ProfileChoice) -> None:
+    """Gives one docket or many a profile."""
+    room.profiles.choose(choice.docket_ids, choice.name, who=who)
+
+
+@router.get("/packages/{package_id}/papers/{name:path}", operation_id="packagePaper", response_class=PlainTextResponse)
 def package_paper(room: Room, package_id: int, name: str) -> PlainTextResponse:
-    """Cue sheet, playlist, log or checksums of a package, as text."""
-    return PlainTextResponse(room.sealing.paper(package_id, name))
+    """One of a package's papers: report, cue sheet, playlist, log, description, checksums."""
+    text, media_type = room.sealing.paper(package_id, name)
+    return PlainTextResponse(text, media_type=media_type, headers={"Content-Security-Policy": _PAPER_POLICY})
 
 
 @router.get("/packages/{package_id}/package.zip", operation_id="packageZip", response_class=StreamingResponse)
-def package_zip(room: Room, package_id: int) -> StreamingResponse:
-    """All files of a package, stored without compression: FLAC does not shrink."""
-    folder, shown = room.sealing.package(package_id)
-    name = f"{shown[-1]}.zip"
-    disposition = f"attachment; filename=\"package-{package_id}.zip\"; filename*=UTF-8''{quote(name)}"
+def package_zip(room: Room, package_id: int, part: str = "") -> StreamingResponse:
+    """All files of a package, or of one of its parts, stored without compression: sound does not shrink."""
+    if part:
+        folder, name = room.sealing.part(package_id, part)
+        inside = name
+    else:
+        folder, shown = room.sealing.package(package_id)
+        inside, name = "/".join(shown), shown[-1]
+    disposition = f"attachment; filename=\"package-{package_id}.zip\"; filename*=UTF-8''{quote(f'{name}.zip')}"
     return StreamingResponse(
-        zip_stream(folder, "/".join(shown)), media_type="application/zip", headers={"Content-Disposition": disposition}
+        zip_stream(folder, inside), media_type="application/zip", headers={"Content-Disposition": disposition}
     )

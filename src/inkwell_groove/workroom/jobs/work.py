@@ -20,8 +20,8 @@ from inkwell_groove.core.restoration.preparing import prepare
 from inkwell_groove.core.restoration.scan import Scan
 from inkwell_groove.core.restoration.scan import scan as scan_for_damage
 from inkwell_groove.core.restoration.steps import Restoration
-from inkwell_groove.core.sealing.album import seal_album
 from inkwell_groove.core.sealing.order import SealOrder
+from inkwell_groove.core.sealing.package import seal_package
 from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.tracks.finder import known_of, tracks_in
@@ -324,7 +324,7 @@ def seal(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     media = MediaStore(Path(arguments["media_root"]))
     order = SealOrder.model_validate(arguments["order"])
     with media.workspace() as work:
-        album = seal_album(order, work, progress=progress)
+        album = seal_package(order, work, progress=progress)
         target = media.package(arguments["package"]).joinpath(*album.folders)
         if target.exists():
             # The same job, begun again after it had finished but before that was written down.

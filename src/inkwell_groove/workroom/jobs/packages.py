@@ -1,0 +1,126 @@
+"""What jobs do with packages that were sealed: check them, keep a second copy, restore from it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from pathlib import Path
+from typing import Any
+
+from inkwell_groove.core.errors import ProofFailed, Refused
+from inkwell_groove.core.fixity import Pace, check_folder, sha256_of
+from inkwell_groove.store.media import MediaStore, move_into_place, sync_file, sync_folder
+from inkwell_groove.workroom.jobs.pool import Progress
+
+_MOST_FINDINGS = 1_000
+
+
+def check_package(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Every file of a package held against what was sealed; those that are not as they were.
+
+    Arguments: media_root, folder, expected (SHA-256 by name), size_bytes, bytes_per_s (or none), second_root (or none).
+    """
+    folder = MediaStore(Path(arguments["media_root"])).package(arguments["folder"])
+    expected: dict[str, str] = arguments["expected"]
+    pace = _pace(arguments, progress, "reading every file")
+    found = list(check_folder(folder, expected, pace=pace)) if folder.is_dir() else []
+    if not found:
+        gone = [{"file": name, "state": "missing", "words": "the package's folder is gone"} for name in expected]
+        return {"findings": gone[:_MOST_FINDINGS], "files": len(expected), "second_copy": _second(arguments)}
+    wrong = [one.model_dump() for one in found if one.state != "sound"]
+    return {"findings": wrong[:_MOST_FINDINGS], "files": len(expected), "second_copy": _second(arguments)}
+
+
+def _second(arguments: dict[str, Any]) -> str:
+    if not arguments.get("second_root"):
+        return ""
+    there = (Path(arguments["second_root"]) / arguments["folder"]).is_dir()
+    return "there is one" if there else "not made yet"
+
+
+def copy_package(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """A package once more, on another disk: every file read back there before it counts.
+
+    Arguments: media_root, folder, expected, size_bytes, second_root.
+    """
+    source = MediaStore(Path(arguments["media_root"])).package(arguments["folder"])
+    root = Path(arguments["second_root"])
+    if not root.is_dir():
+        raise Refused(
+            "the place for second copies is not there", where=str(root), remedy="Connect its disk, then try again"
+        )
+    target = root / arguments["folder"]
+    if target.is_dir() and all(one.state == "sound" for one in check_folder(target, arguments["expected"])):
+        return {"files": len(arguments["expected"])}
+    beside = target.with_name(f".{target.name}.part")
+    shutil.rmtree(beside, ignore_errors=True)
+    pace = _pace(arguments, progress, "copying")
+    for name, digest in sorted(arguments["expected"].items()):
+        _copied(source / name, beside / name, digest)
+        pace.read((beside / name).stat().st_size)
+    shutil.rmtree(target, ignore_errors=True)
+    move_into_place(beside, target)
+    return {"files": len(arguments["expected"])}
+
+
+def restore_package(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Damaged, missing and moved files put back from a second copy; what is not as it was sealed afterwards.
+
+    Arguments: as for `check_package`. What was damaged is kept beside, in `set aside` below the media store.
+    """
+    media = MediaStore(Path(arguments["media_root"]))
+    folder, expected = media.package(arguments["folder"]), arguments["expected"]
+    second = Path(arguments["second_root"]) / arguments["folder"] if arguments.get("second_root") else None
+    folder.mkdir(parents=True, exist_ok=True)
+    restored = []
+    wrong = [one for one in check_folder(folder, expected) if one.state in ("damaged", "missing", "moved")]
+    for index, one in enumerate(wrong):
+        progress(index / max(1, len(wrong)), f"restoring {one.file}")
+        path = folder / one.file
+        if one.state == "moved":
+            path.parent.mkdir(parents=True, exist_ok=True)
+            (folder / one.now_at).rename(path)
+            sync_folder(path.parent)
+            restored.append({"file": one.file, "from": one.now_at})
+            continue
+        if second is None or not (second / one.file).is_file():
+            continue
+        beside = path.with_name(f".{path.name}.part")
+        beside.unlink(missing_ok=True)
+        _copied(second / one.file, beside, expected[one.file])
+        if one.state == "damaged":
+            kept = media.root / "set aside" / arguments["folder"] / one.file
+            kept.parent.mkdir(parents=True, exist_ok=True)
+            kept.unlink(missing_ok=True)
+            os.link(path, kept)
+        beside.replace(path)
+        sync_folder(path.parent)
+        restored.append({"file": one.file, "from": "the second copy"})
+    left = [one.model_dump() for one in check_folder(folder, expected) if one.state != "sound"]
+    return {"findings": left, "files": len(expected), "restored": restored, "second_copy": _second(arguments)}
+
+
+def _pace(arguments: dict[str, Any], progress: Progress, words: str) -> Pace:
+    whole, done = max(1, int(arguments["size_bytes"])), [0]
+
+    def tell(size: int) -> None:
+        done[0] += size
+        progress(min(0.99, done[0] / whole), words)
+
+    return Pace(arguments.get("bytes_per_s"), tell)
+
+
+def _copied(source: Path, target: Path, digest: str) -> None:
+    """A file copied, synced and read back. Raises ProofFailed where it is not what it must be, at either end."""
+    target.parent.mkdir(parents=True, exist_ok=True)
+    shutil.copyfile(source, target)
+    sync_file(target)
+    if sha256_of(target) != digest:
+        target.unlink()
+        raise ProofFailed(
+            "it is not as it was sealed either"
+            if sha256_of(source) != digest
+            else "the disk gives back something else",
+            where=str(source),
+            remedy="Look at both disks' health",
+        )

@@ -1,0 +1,333 @@
+"""Fixity over the years: packages checked one after the other, the longest unverified first, and put right again.
+
+An audit is a chain of jobs: the end of each, in the same transaction, asks for the next. So it goes on after a restart,
+and one that is stopped has lost nothing: what was verified since it was asked for is done.
+"""
+
+from __future__ import annotations
+
+import threading
+from datetime import datetime, timedelta
+from typing import Any, Literal
+
+import structlog
+from pydantic import Field
+from sqlalchemy import func, or_, select
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.errors import Conflict, InkwellError, Missing
+from inkwell_groove.core.fixity import FileFixity
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.models import Audit, Docket, Job, Package, now
+from inkwell_groove.store.settings import Settings
+from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.part import Part
+from inkwell_groove.workroom.views import JobView, View
+
+CHECK, COPY, RESTORE = "check package", "second copy", "restore package"
+_JOBS = "inkwell_groove.workroom.jobs.packages:"
+_LOOK_EVERY_S = 3_600.0
+UNDER_WAY, DONE, STOPPED = "under way", "done", "stopped"
+log = structlog.get_logger()
+
+
+class PackageFixity(View):
+    """One docket's newest package, as it was when it was last verified."""
+
+    package_id: int
+    docket_id: int
+    shelfmark: str
+    title: str
+    sealed_at: datetime
+    verified_at: datetime | None
+    size_bytes: int
+    files: int
+    state: Literal["sound", "wrong", "never verified", "not a bag"]
+    findings: list[FileFixity]
+    second_copy: str
+
+
+class AuditView(View):
+    state: Literal["under way", "done", "stopped"]
+    asked_at: datetime
+    asked_by: str
+    packages: int
+    checked: int
+    ended_at: datetime | None
+
+
+class FixityOverview(View):
+    """All packages that stand, the longest unverified first; and the audit that is under way, or was the last."""
+
+    packages: list[PackageFixity]
+    audit: AuditView | None
+    due: int = Field(description="How many are due by the house's interval.")
+    every_days: int = Field(description="0 where nothing is checked unasked.")
+    second_root: str
+
+
+class Fixity(Part):
+    """Checking, and restoring."""
+
+    def __init__(self, database: Database, media: MediaStore, events: Events, given: Settings) -> None:
+        super().__init__(database, media, events)
+        self._settings = given
+        self._stopping = threading.Event()
+
+    def kinds(self) -> list[JobKind]:
+        return [
+            JobKind(CHECK, f"{_JOBS}check_package", self._was_checked, self._was_not_checked),
+            JobKind(COPY, f"{_JOBS}copy_package", self._was_copied),
+            JobKind(RESTORE, f"{_JOBS}restore_package", self._was_restored),
+        ]
+
+    def start(self) -> None:
+        threading.Thread(target=self._keep_watch, name="fixity", daemon=True).start()
+
+    def close(self) -> None:
+        self._stopping.set()
+
+    def overview(self) -> FixityOverview:
+        with self._database.begin() as session:
+            rows = _standing(session)
+            titles = {docket.id: docket for docket in session.scalars(select(Docket))}
+            packages = [_view(row, titles[row.docket_id]) for row in rows]
+            audit = session.scalars(select(Audit).order_by(Audit.id.desc()).limit(1)).first()
+            return FixityOverview(
+                packages=packages,
+                audit=AuditView.model_validate(audit, from_attributes=True) if audit else None,
+                due=len(self._due(session)),
+                every_days=self._settings.fixity_days,
+                second_root=str(self._settings.second_root or ""),
+            )
+
+    def begin_audit(self, *, who: str) -> FixityOverview:
+        """Asks for a check of every package that stands. Raises Conflict while one is under way, or without any."""
+        with self._database.begin() as session:
+            self._begin(session, who=who, packages=len([row for row in _standing(session) if _is_bag(row)]))
+        self.jobs.wake()
+        return self.overview()
+
+    def stop_audit(self, *, who: str) -> FixityOverview:
+        """Ends it after the package that is being read. Raises Conflict where none is under way."""
+        with self._database.begin() as session:
+            audit = _under_way(session)
+            if audit is None:
+                raise Conflict("no audit is under way", remedy="There is nothing to stop")
+            audit.state, audit.ended_at = STOPPED, now()
+            ledger.record(session, who=who, action=f"audit stopped after {audit.checked} packages", docket_id=None)
+        return self.overview()
+
+    def check(self, package_id: int) -> JobView:
+        """Asks for a check of one package. Raises Missing, Conflict."""
+        return self._ask(package_id, CHECK)
+
+    def restore(self, package_id: int, *, who: str) -> JobView:
+        """Asks for its damaged, missing and moved files to be put back. Raises Missing, Conflict."""
+        with self._database.begin() as session:
+            package = _package(session, package_id)
+            findings = (package.fixity or {}).get("findings", [])
+            if not findings:
+                raise Conflict("nothing is known to be wrong with it", where=package.folder, remedy="Check it first")
+            if not self._settings.second_root and any(one["state"] != "moved" for one in findings):
+                raise Conflict(
+                    "no second copy is kept", where=package.folder, remedy="Set INKWELL_SECOND_ROOT, or seal it again"
+                )
+        return self._ask(package_id, RESTORE, who=who)
+
+    def sealed(self, docket_id: int) -> None:
+        """Called when a docket was sealed: its package is copied once more, where the house keeps second copies."""
+        if not self._settings.second_root:
+            return
+        with self._database.begin() as session:
+            query = select(Package.id).where(Package.docket_id == docket_id).order_by(Package.id.desc()).limit(1)
+            package_id = session.scalars(query).first()
+        if package_id is not None:
+            self._ask(package_id, COPY)
+
+    # Within
+
+    def _ask(self, package_id: int, kind: str, **more: Any) -> JobView:
+        with self._database.begin() as session:
+            package = _package(session, package_id)
+            if not _is_bag(package):
+                raise Conflict(
+                    "it was sealed before packages kept a list of all their files", where=package.folder,
+                    remedy="Seal the docket again",
+                )  # fmt: skip
+            view = JobView.of(self._job(session, package, kind, **more))
+        self.jobs.wake()
+        return view
+
+    def _job(self, session: Session, package: Package, kind: str, **more: Any) -> Job:
+        busy = select(Job).where(Job.kind == kind, Job.docket_id == package.docket_id).where(
+            Job.state.in_(["waiting", "running"])
+        )  # fmt: skip
+        for job in session.scalars(busy):
+            if job.arguments.get("package_id") == package.id:
+                return job
+        files = package.album["package"]
+        per_s = self._settings.fixity_bytes_per_s
+        arguments = {
+            "media_root": str(self._media.root),
+            "package_id": package.id,
+            "folder": package.folder,
+            "expected": {one["name"]: one["sha256"] for one in files},
+            "size_bytes": sum(one["size_bytes"] for one in files),
+            "bytes_per_s": per_s if kind == CHECK and per_s else None,
+            "second_root": str(self._settings.second_root) if self._settings.second_root else None,
+            **more,
+        }
+        subject = package.docket.shelfmark
+        return self.jobs.ask(session, kind, docket_id=package.docket_id, subject=subject, arguments=arguments)
+
+    def _begin(self, session: Session, *, who: str, packages: int) -> None:
+        if _under_way(session) is not None:
+            raise Conflict("an audit is under way already", remedy="Wait for it to end, or stop it")
+        if not packages:
+            raise Conflict("nothing was sealed yet", remedy="Seal a docket first")
+        audit = Audit(state=UNDER_WAY, asked_at=now(), asked_by=who, packages=packages, checked=0)
+        session.add(audit)
+        session.flush()
+        ledger.record(session, who=who, action=f"audit of {packages} packages begun", docket_id=None)
+        self._go_on(session)
+
+    def _go_on(self, session: Session) -> None:
+        """The next package of the audit that is under way: the one that was not verified for longest."""
+        audit = _under_way(session)
+        if audit is None:
+            return
+        left = [
+            row for row in _standing(session)
+            if _is_bag(row) and (row.verified_at is None or row.verified_at < audit.asked_at)
+        ]  # fmt: skip
+        if left and audit.checked < audit.packages:
+            self._job(session, left[0], CHECK, audit_id=audit.id)
+            return
+        audit.state, audit.ended_at = DONE, now()
+        ledger.record(
+            session, who=audit.asked_by, action=f"audit done: {audit.checked} packages verified", docket_id=None
+        )
+
+    def _was_checked(self, session: Session, job: Job, result: dict[str, Any]) -> None:
+        package = session.get(Package, job.arguments["package_id"], with_for_update=True)
+        if package is not None:
+            before = (package.fixity or {}).get("findings", [])
+            package.verified_at, package.fixity = now(), result
+            if result["findings"] and result["findings"] != before:
+                ledger.record(
+                    session,
+                    who="fixity",
+                    action=f"check of the package: {len(result['findings'])} files are not as they were sealed",
+                    docket_id=package.docket_id,
+                    after={"package_id": package.id, "findings": result["findings"][:20]},
+                )
+            session.flush()
+        self._count(session, job)
+
+    def _was_not_checked(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
+        """What cannot be read at all is not verified; the audit goes on with the next."""
+        package = session.get(Package, job.arguments["package_id"])
+        if package is not None and failure.get("code") != "Cancelled":
+            words = f"it could not be read: {failure.get('what', '')}"
+            package.verified_at = now()
+            package.fixity = {"findings": [{"file": package.folder, "state": "damaged", "words": words}], "files": 0}
+        if failure.get("code") == "Cancelled" and (audit := _under_way(session)) is not None:
+            audit.state, audit.ended_at = STOPPED, now()
+            return
+        self._count(session, job)
+
+    def _count(self, session: Session, job: Job) -> None:
+        audit = _under_way(session)
+        if audit is not None and job.arguments.get("audit_id") == audit.id:
+            audit.checked += 1
+            session.flush()
+            self._go_on(session)
+            self.jobs.wake()
+
+    def _was_copied(self, session: Session, job: Job, result: dict[str, Any]) -> None:
+        package = session.get(Package, job.arguments["package_id"], with_for_update=True)
+        if package is not None:
+            package.fixity = {**(package.fixity or {"findings": []}), "second_copy": "there is one"}
+
+    def _was_restored(self, session: Session, job: Job, result: dict[str, Any]) -> None:
+        package = session.get(Package, job.arguments["package_id"], with_for_update=True)
+        if package is None:
+            return
+        package.verified_at, package.fixity = now(), {k: result[k] for k in ("findings", "files", "second_copy")}
+        ledger.record(
+            session,
+            who=job.arguments.get("who", "fixity"),
+            action=f"package restored: {len(result['restored'])} files put back",
+            docket_id=package.docket_id,
+            after={"package_id": package.id, "restored": result["restored"][:50]},
+        )
+
+    def _due(self, session: Session) -> list[Package]:
+        if not self._settings.fixity_days:
+            return []
+        before = now() - timedelta(days=self._settings.fixity_days)
+        return [
+            row for row in _standing(session) if _is_bag(row) and (row.verified_at is None or row.verified_at < before)
+        ]
+
+    def _keep_watch(self) -> None:
+        """Looks every hour whether packages are due, and has them checked."""
+        while not self._stopping.wait(_LOOK_EVERY_S):
+            try:
+                with self._database.begin() as session:
+                    due = self._due(session)
+                    if due and _under_way(session) is None:
+                        self._begin(session, who="fixity", packages=len(due))
+                self.jobs.wake()
+            except InkwellError:
+                log.warning("the watch over packages waits for the database", exc_info=True)
+
+
+def _package(session: Session, package_id: int) -> Package:
+    package = session.get(Package, package_id)
+    if package is None:
+        raise Missing(f"there is no package {package_id}", remedy="Reload the page")
+    return package
+
+
+def _standing(session: Session) -> list[Package]:
+    """The newest package of each docket, never verified ones first, then by when they were."""
+    newest = select(func.max(Package.id)).group_by(Package.docket_id)
+    query = select(Package).where(Package.id.in_(newest))
+    return list(session.scalars(query.order_by(Package.verified_at.is_not(None), Package.verified_at, Package.id)))
+
+
+def _under_way(session: Session) -> Audit | None:
+    return session.scalars(select(Audit).where(or_(Audit.state == UNDER_WAY)).order_by(Audit.id.desc())).first()
+
+
+def _is_bag(package: Package) -> bool:
+    return bool(package.album.get("package"))
+
+
+def _view(row: Package, docket: Docket) -> PackageFixity:
+    told = row.fixity or {}
+    findings = [FileFixity.model_validate(one) for one in told.get("findings", [])]
+    files = row.album.get("package") or []
+    state: Literal["sound", "wrong", "never verified", "not a bag"] = "wrong" if findings else "sound"
+    if not files:
+        state = "not a bag"
+    elif row.verified_at is None:
+        state = "never verified"
+    return PackageFixity(
+        package_id=row.id,
+        docket_id=row.docket_id,
+        shelfmark=docket.shelfmark,
+        title=" / ".join(row.album.get("folders", [])),
+        sealed_at=row.sealed_at,
+        verified_at=row.verified_at,
+        size_bytes=sum(one["size_bytes"] for one in files),
+        files=len(files),
+        state=state,
+        findings=findings,
+        second_copy=told.get("second_copy", ""),
+    )

@@ -1,0 +1,212 @@
+"""Packages through the API: profiles, many sealed at once, checked over the years, restored from a second copy."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import bagit
+import pytest
+
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.models import Package
+from tests.live import Server
+from tests.sounds import record_side
+
+PROFILE = {
+    "masters": {"form": "FLAC", "level": 5},
+    "untouched": "BWF",
+    "one_file": True,
+    "copies": [{"kind": "MP3", "kbit_s": 128}],
+}
+
+
+@pytest.fixture(scope="module")
+def side(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("side") / "side.wav"
+    record_side(path)
+    return path
+
+
+@pytest.fixture(scope="module")
+def vault(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """A server that keeps a second copy of every package."""
+    second = tmp_path_factory.mktemp("second")
+    settings = {"INKWELL_SECOND_ROOT": str(second), "INKWELL_FIXITY_BYTES_PER_S": "0"}
+    with Server(database_url, tmp_path_factory.mktemp("media"), **settings) as running:
+        running.second = second  # type: ignore[attr-defined]
+        yield running
+
+
+def described(server: Server, shelfmark: str, side: Path) -> int:
+    docket_id = int(server.open_docket(shelfmark)["id"])
+    server.upload(docket_id, side)
+    server.wait_for_jobs()
+    server.describe(docket_id, ["One", "Two", "Three"], title=f"Record {shelfmark}", album_artist="The Test Band")
+    return docket_id
+
+
+def docket(server: Server, docket_id: int) -> Any:
+    return server.get(f"/dockets/{docket_id}")
+
+
+def package_folder(server: Server, docket_id: int) -> Path:
+    return server.media_root / "sealed" / docket(server, docket_id)["packages"][-1]["folder"]
+
+
+def fixity_of(server: Server, docket_id: int) -> Any:
+    return next(one for one in server.get("/fixity")["packages"] if one["docket_id"] == docket_id)
+
+
+def test_a_profile_is_saved_chosen_and_sealed_by(vault: Server, side: Path) -> None:
+    docket_id = described(vault, "P-1", side)
+    assert docket(vault, docket_id)["profile"] == "Archive"
+    names = [one["name"] for one in vault.get("/profiles")]
+    assert names == ["Masters alone", "Archive", "Archive and listening"]
+    saved = vault.api.put("/profiles", json={"name": " Listening room ", "profile": PROFILE}).json()
+    assert saved["name"] == "Listening room" and saved["profile"]["copies"][0]["kbit_s"] == 128
+    choose = {"docket_ids": [docket_id], "name": "Listening room"}
+    assert vault.api.put("/dockets-profile", json=choose).status_code == 204
+    vault.post(f"/dockets/{docket_id}/seal")
+    vault.wait_for_jobs()
+    sealed = docket(vault, docket_id)
+    assert sealed["standing"] == "sealed" and sealed["profile"] == "Listening room"
+    package = sealed["packages"][-1]
+    assert [part["name"] for part in package["album"]["parts"]] == ["Takes, BWF", "One file", "MP3 128"]
+    folder = package_folder(vault, docket_id)
+    bagit.Bag(str(folder)).validate()
+    content = vault.api.get(f"/packages/{package['id']}/package.zip", params={"part": "MP3 128"}).content
+    with zipfile.ZipFile(io.BytesIO(content)) as archive:
+        assert sorted(Path(name).name for name in archive.namelist()) == [
+            "01 One.mp3", "02 Two.mp3", "03 Three.mp3", "album.m3u8",
+        ]  # fmt: skip
+    missing = vault.api.get(f"/packages/{package['id']}/package.zip", params={"part": "Opus"})
+    assert missing.status_code == 404 and "MP3 128" in missing.json()["remedy"]
+    report = vault.api.get(f"/packages/{package['id']}/papers/report.html")
+    assert (
+        report.headers["content-type"].startswith("text/html")
+        and "sandbox" in report.headers["content-security-policy"]
+    )
+    assert package["album"]["tracks"][0]["md5"] in report.text
+    assert vault.api.get(f"/packages/{package['id']}/papers/plans/side a.json").json()["take_samples"] > 0
+    for wrong in ("../secret", "masters/01 One.flac", "manifest-sha256.txt/.."):
+        assert vault.api.get(f"/packages/{package['id']}/papers/{wrong}").status_code == 404
+
+    # A profile that is saved anew is no longer what was sealed by it.
+    vault.api.put("/profiles", json={"name": "Listening room", "profile": {**PROFILE, "copies": []}})
+    assert docket(vault, docket_id)["standing"] == "changed since sealing"
+    vault.api.put("/profiles", json={"name": "Listening room", "profile": PROFILE})
+    assert docket(vault, docket_id)["standing"] == "sealed"
+    assert vault.api.delete(f"/profiles/{saved['id']}").status_code == 204
+    assert docket(vault, docket_id)["standing"] == "sealed", "it keeps what it has of it"
+
+
+@pytest.mark.parametrize(
+    ("body", "status", "words"),
+    [
+        ({"name": "", "profile": {}}, 422, "needs a name"),
+        ({"name": "Archive", "profile": {}}, 422, "own"),
+        ({"name": "x", "profile": {"copies": [{"kind": "MP3", "kbit_s": 193}]}}, 422, "constant rate"),
+        ({"name": "x", "profile": {"copies": [{"kind": "ALAC"}, {"kind": "ALAC"}]}}, 422, "twice"),
+        ({"name": "x", "profile": {"masters": {"level": 9}}}, 422, "8"),
+    ],
+)
+def test_a_profile_that_cannot_be_is_refused(vault: Server, body: Any, status: int, words: str) -> None:
+    answer = vault.api.put("/profiles", json=body)
+    assert answer.status_code == status and words in answer.text
+    assert vault.api.put("/dockets-profile", json={"docket_ids": [1], "name": "nowhere"}).status_code == 404
+
+
+def test_many_are_sealed_at_once_and_a_second_time_only_what_changed(vault: Server, side: Path) -> None:
+    ready = [described(vault, f"M-{number}", side) for number in (1, 2)]
+    bare = int(vault.open_docket("M-3")["id"])
+    asked = vault.post("/seal-many", {"docket_ids": [*ready, bare, ready[0]]})
+    assert [(one["docket_id"], one["outcome"]) for one in asked] == [
+        (ready[0], "asked"), (ready[1], "asked"), (bare, "not possible"),
+    ]  # fmt: skip
+    assert "no track to seal" in asked[2]["words"]
+    vault.wait_for_jobs()
+    assert [docket(vault, one)["standing"] for one in ready] == ["sealed", "sealed"]
+    vault.describe(ready[1], ["One", "Two", "Drei"])
+    again = vault.post("/seal-many", {"docket_ids": ready})
+    assert [one["outcome"] for one in again] == ["as it is", "asked"]
+    vault.wait_for_jobs()
+    assert [len(docket(vault, one)["packages"]) for one in ready] == [1, 2]
+
+
+def test_damage_is_found_named_and_put_right_from_the_second_copy(vault: Server, side: Path) -> None:
+    docket_id = described(vault, "F-1", side)
+    vault.post(f"/dockets/{docket_id}/seal")
+    vault.wait_for_jobs()
+    told = fixity_of(vault, docket_id)
+    assert told["state"] == "sound" and told["verified_at"] == told["sealed_at"] and told["second_copy"]
+    second = vault.second / docket(vault, docket_id)["packages"][-1]["folder"]  # type: ignore[attr-defined]
+    bagit.Bag(str(second)).validate()
+
+    folder = package_folder(vault, docket_id)
+    one, two = folder / "data" / "masters" / "01 One.flac", folder / "data" / "masters" / "02 Two.flac"
+    good = one.read_bytes()
+    bad = bytearray(good)
+    bad[len(bad) // 2] ^= 4
+    one.write_bytes(bad)
+    two.rename(folder / "data" / "two.flac")
+    (folder / "data" / "masters" / "album.m3u8").unlink()
+    (folder / "stray.txt").write_text("?")
+    package_id = told["package_id"]
+    vault.post(f"/packages/{package_id}/check")
+    vault.wait_for_jobs()
+    told = fixity_of(vault, docket_id)
+    assert told["state"] == "wrong"
+    found = {Path(finding["file"]).name: finding for finding in told["findings"]}
+    assert {name: finding["state"] for name, finding in found.items()} == {
+        "01 One.flac": "damaged", "02 Two.flac": "moved", "album.m3u8": "missing", "stray.txt": "unknown",
+    }  # fmt: skip
+    assert "damaged in frame " in found["01 One.flac"]["words"]
+    assert docket(vault, docket_id)["packages"][-1]["fixity"]["findings"] == told["findings"]
+
+    vault.post(f"/packages/{package_id}/restoring")
+    vault.wait_for_jobs()
+    told = fixity_of(vault, docket_id)
+    assert [finding["state"] for finding in told["findings"]] == ["unknown"], "a stranger is nobody's to remove"
+    assert one.read_bytes() == good and two.is_file()
+    kept = vault.media_root / "set aside" / docket(vault, docket_id)["packages"][-1]["folder"]
+    assert (kept / "data" / "masters" / "01 One.flac").read_bytes() == bytes(bad)
+    actions = [line["action"] for line in vault.get("/ledger", docket_id=docket_id)]
+    assert "package restored: 3 files put back" in actions
+    assert any("are not as they were sealed" in action for action in actions)
+    (folder / "stray.txt").unlink()
+    bagit.Bag(str(folder)).validate()
+
+
+def test_an_audit_goes_through_all_of_them_the_oldest_first_and_on_after_a_restart(vault: Server) -> None:
+    begun = vault.post("/fixity/audit")
+    assert begun["audit"]["state"] == "under way" and begun["audit"]["packages"] >= 4
+    refused = vault.api.post("/fixity/audit")
+    assert refused.status_code == 409
+    vault.kill()
+    vault.start()
+    vault.wait_for_jobs()
+    told = vault.get("/fixity")
+    assert told["audit"]["state"] == "done" and told["audit"]["checked"] == begun["audit"]["packages"]
+    times = [one["verified_at"] for one in told["packages"]]
+    assert times == sorted(times) and all(one["state"] == "sound" for one in told["packages"])
+    assert vault.api.delete("/fixity/audit").status_code == 409
+
+
+def test_what_cannot_be_checked_or_restored_says_why(vault: Server, database_url: str) -> None:
+    told = vault.get("/fixity")["packages"][0]
+    for path in ("/packages/99999/check", "/packages/99999/restoring"):
+        assert vault.api.post(path).status_code == 404
+    nothing = vault.api.post(f"/packages/{told['package_id']}/restoring")
+    assert nothing.status_code == 409 and "nothing is known to be wrong" in nothing.json()["detail"]
+    with Database(database_url).begin() as session:
+        package = session.get_one(Package, told["package_id"])
+        kept, package.album = package.album, {**package.album, "package": []}
+    old = vault.api.post(f"/packages/{told['package_id']}/check")
+    assert old.status_code == 409 and "Seal the docket again" in old.json()["remedy"]
+    assert vault.get("/fixity")["packages"][0]["state"] == "not a bag"
+    with Database(database_url).begin() as session:
+        session.get_one(Package, told["package_id"]).album = kept
