@@ -28,6 +28,8 @@ import { applyTheme } from "./frame/theme";
 import { LedgerPage } from "./ledger/LedgerPage";
 import { RepairStage } from "./repair/RepairStage";
 import { TransferStage } from "./transfer/TransferStage";
+import { FixityPage } from "./packages/FixityPage";
+import { ProfilesPage } from "./packages/ProfilesPage";
 import { Shelf } from "./shelf/Shelf";
 import { ShelfLookUp } from "./shelf/ShelfLookUp";
 import { SourcesStage } from "./sources/SourcesStage";
@@ -45,6 +47,8 @@ const router = createBrowserRouter([
       { path: "/look-up", element: <ShelfLookUp />, errorElement: <Broken /> },
       { path: "/files", element: <FilesPage />, errorElement: <Broken /> },
       { path: "/files/sheet", element: <SheetPage />, errorElement: <Broken /> },
+      { path: "/fixity", element: <FixityPage />, errorElement: <Broken /> },
+      { path: "/profiles", element: <ProfilesPage />, errorElement: <Broken /> },
       { path: "/ledger", element: <LedgerPage />, errorElement: <Broken /> },
       {
         path: "/dockets/:docketId",

@@ -56,6 +56,12 @@ export type WordingRule = Schemas["WordingRule"];
 export type WordingStep = WordingRule["steps"][number];
 export type Naming = Schemas["Naming"];
 export type ArtRule = Schemas["ArtRule"];
+export type Profile = Schemas["Profile"];
+export type ProfileView = Schemas["ProfileView"];
+export type CopyOrder = Schemas["CopyOrder"];
+export type CopyForm = Schemas["CopyForm"];
+export type Fixity = Schemas["FixityOverview"];
+export type PackageFixity = Schemas["PackageFixity"];
 export type PlanEdit = Schemas["EditRequest"]["edit"];
 
 export const api = createClient<paths>();

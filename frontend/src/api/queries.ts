@@ -264,3 +264,19 @@ export const otherTagsQuery = (fileId: number) =>
     queryKey: ["other tags", fileId],
     queryFn: ({ signal }) => answer(api.GET("/api/files/{file_id}/others", { params: { path: { file_id: fileId } }, signal })),
   });
+
+export const profilesQuery = queryOptions({
+  queryKey: ["profiles"],
+  queryFn: ({ signal }) => answer(api.GET("/api/profiles", { signal })),
+});
+
+export const copyFormsQuery = queryOptions({
+  queryKey: ["copy forms"],
+  queryFn: ({ signal }) => answer(api.GET("/api/copy-forms", { signal })),
+  staleTime: Infinity,
+});
+
+export const fixityQuery = queryOptions({
+  queryKey: ["fixity"],
+  queryFn: ({ signal }) => answer(api.GET("/api/fixity", { signal })),
+});

@@ -1,12 +1,13 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { Download } from "lucide-react";
+import { Download, FileText } from "lucide-react";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 
 import { answer, api, type Docket, type Job, type Package } from "../api/client";
-import { jobsQuery, vocabularyQuery } from "../api/queries";
+import { jobsQuery, profilesQuery, vocabularyQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
-import { moment, percent, size, timeLeft } from "../words/figures";
+import { profileInWords } from "../packages/words";
+import { moment, percent, plural, size, timeLeft } from "../words/figures";
 import { sentence, Trouble, TroubleText } from "../words/Trouble";
 import { useDocket, useKeepDocket } from "./useDocket";
 
@@ -93,11 +94,13 @@ function Proof({ pack }: { pack: Package }) {
       <div className="flex items-baseline gap-4 px-5 pt-4">
         <h2 className="text-lg">What was sealed</h2>
         <span className="quiet">{moment(pack.sealed_at)} by {pack.sealed_by}, {compared.toLocaleString("en-GB")} samples compared</span>
-        <a className="press press-main ml-auto" href={`/api/packages/${pack.id}/package.zip`} download>
+        {album.package.length > 0 && <a className="press ml-auto" href={paperOf(pack, "report.html")} target="_blank" rel="noreferrer"><FileText size={15} aria-hidden /> Report</a>}
+        <a className={`press press-main ${album.package.length > 0 ? "" : "ml-auto"}`} href={`/api/packages/${pack.id}/package.zip`} download>
           <Download size={15} aria-hidden /> Download as ZIP
         </a>
       </div>
       <p className="figure quiet px-5 py-1">{album.folders.join(" / ")}</p>
+      <Parts pack={pack} />
       <table className="w-full border-collapse text-[13px]">
         <thead>
           <tr className="rule-b quiet text-left">
@@ -135,6 +138,35 @@ function Proof({ pack }: { pack: Package }) {
   );
 }
 
+const paperOf = (pack: Package, name: string) => `/api/packages/${pack.id}/papers/${name}`;
+
+/** What the package holds beside its masters, each to be had alone; and whether it is still what it was. */
+function Parts({ pack }: { pack: Package }) {
+  const { album, fixity } = pack;
+  if (album.package.length === 0) return null;
+  const parts = [{ name: "Masters", folder: "masters", told: [] as string[] }, ...album.parts];
+  return (
+    <div className="px-5 pb-3">
+      <ul className="flex flex-wrap gap-x-6 gap-y-1">
+        {parts.map((part) => {
+          const files = album.package.filter(({ name }) => name.startsWith(`data/${part.folder}/`));
+          return (
+            <li key={part.name}>
+              <a className="text-primary hover:underline" href={`/api/packages/${pack.id}/package.zip?part=${encodeURIComponent(part.name)}`} download>{part.name}</a>
+              <span className="quiet"> {plural(files.length, "file")}, {size(files.reduce((sum, file) => sum + file.size_bytes, 0))}{part.told.length > 0 && `; ${part.told.join("; ")}`}</span>
+            </li>
+          );
+        })}
+      </ul>
+      <p className={fixity.findings.length > 0 ? "mt-1 text-error" : "quiet mt-1"}>
+        {fixity.findings.length > 0
+          ? <>{plural(fixity.findings.length, "file")} not as sealed: <Link className="underline" to="/fixity">see Fixity</Link></>
+          : fixity.verified_at && `All ${album.package.length} files last verified ${moment(fixity.verified_at)}.`}
+      </p>
+    </div>
+  );
+}
+
 const PAPER_PROOF: Record<string, string> = { SHA256SUMS: "all of the above" };
 
 const sizeOf = (pack: Package, name: string): number => pack.album.files.find((file) => file.name === name)?.size_bytes ?? 0;
@@ -153,6 +185,7 @@ function Names({ docket }: { docket: Docket }) {
 function SealMargin({ docket }: { docket: Docket }) {
   return (
     <>
+      <ProfileChoice docket={docket} />
       <Filing docket={docket} />
       {docket.packages.length > 0 && (
         <>
@@ -168,6 +201,24 @@ function SealMargin({ docket }: { docket: Docket }) {
           </ul>
         </>
       )}
+    </>
+  );
+}
+
+function ProfileChoice({ docket }: { docket: Docket }) {
+  const { data: profiles = [] } = useQuery(profilesQuery);
+  const choose = useMutation({ mutationFn: (name: string) => answer(api.PUT("/api/dockets-profile", { body: { docket_ids: [docket.id], name } })) });
+  const chosen = profiles.find((one) => one.name === docket.profile);
+  return (
+    <>
+      <h2 className="margin-heading">What is written</h2>
+      <select aria-label="Sealing profile" className="field w-full" value={docket.profile} onChange={(event) => choose.mutate(event.target.value)}>
+        {!chosen && <option>{docket.profile}</option>}
+        {profiles.map((one) => <option key={one.name}>{one.name}</option>)}
+      </select>
+      {chosen && <p className="mt-1">{profileInWords(chosen.profile)}</p>}
+      <p className="mt-1"><Link className="text-primary hover:underline" to={`/profiles?profile=${encodeURIComponent(docket.profile)}`}>Look at the profiles</Link></p>
+      {choose.error && <Trouble error={choose.error} />}
     </>
   );
 }

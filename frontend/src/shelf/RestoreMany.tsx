@@ -3,6 +3,7 @@ import { useState } from "react";
 
 import { answer, api, type DocketLine } from "../api/client";
 import { jobsQuery, startingPointsQuery } from "../api/queries";
+import { SealMany } from "../packages/SealMany";
 import { plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 
@@ -33,7 +34,7 @@ export function RestoreMany({ dockets, onClose }: { dockets: readonly DocketLine
   const sides = preview.data ?? [];
   const possible = sides.filter((one) => !one.lacks);
   return (
-    <section aria-label="Restore many" className="rule-b bg-base-200 px-5 py-3">
+    <section aria-label="Chosen dockets" className="rule-b bg-base-200 px-5 py-3">
       <div className="flex flex-wrap items-center gap-3">
         <b className="font-medium">{plural(dockets.length, "docket")} chosen</b>
         <label className="flex items-center gap-2">
@@ -71,6 +72,7 @@ export function RestoreMany({ dockets, onClose }: { dockets: readonly DocketLine
           </tbody>
         </table>
       )}
+      <SealMany dockets={dockets} />
     </section>
   );
 }

@@ -18,7 +18,8 @@ class CopyForm:
     suffix: str
     lossless: bool = False
     rates: tuple[int, ...] = ()
-    kbit_s: tuple[int, int] | None = None
+    least_kbit_s: int = 0
+    most_kbit_s: int = 0
     quality: bool = False
     exact_length: bool = True
     gapless: str = ""
@@ -26,13 +27,14 @@ class CopyForm:
 
 _MPEG = (48_000, 44_100, 32_000, 24_000, 22_050, 16_000, 12_000, 11_025, 8_000)  # ISO/IEC 11172-3 and 13818-3
 FORMS: dict[CopyKind, CopyForm] = {
-    "MP3": CopyForm(".mp3", rates=_MPEG, kbit_s=(32, 320), quality=True,
+    "MP3": CopyForm(".mp3", rates=_MPEG, least_kbit_s=32, most_kbit_s=320, quality=True,
                     gapless="how many samples the encoder added stands in its first frame"),
-    "AAC": CopyForm(".m4a", rates=(96_000, 88_200, 64_000, *_MPEG), kbit_s=(48, 512), exact_length=False,
+    "AAC": CopyForm(".m4a", rates=(96_000, 88_200, 64_000, *_MPEG), least_kbit_s=48, most_kbit_s=512,
+                    exact_length=False,
                     gapless="where the sound begins stands in its edit list; its last frame is filled up"),
     "ALAC": CopyForm(".m4a", lossless=True),
     "Vorbis": CopyForm(".ogg", quality=True, gapless="its last page says where the sound ends"),
-    "Opus": CopyForm(".opus", rates=(48_000,), kbit_s=(16, 510),
+    "Opus": CopyForm(".opus", rates=(48_000,), least_kbit_s=16, most_kbit_s=510,
                      gapless="its header says how much to skip, its last page where the sound ends"),
     "FLAC": CopyForm(".flac", lossless=True),
 }  # fmt: skip
@@ -66,10 +68,10 @@ class CopyOrder(BaseModel):
         if self.kbit_s is not None and self.quality is not None:
             raise ValueError("give a rate or a quality, not both")
         if self.kbit_s is not None:
-            if form.kbit_s is None:
+            if not form.most_kbit_s:
                 raise ValueError(f"{self.kind} is made by quality here, 0 to 10")
-            if not form.kbit_s[0] <= self.kbit_s <= form.kbit_s[1]:
-                raise ValueError(f"{self.kind} takes {form.kbit_s[0]} to {form.kbit_s[1]} kbit/s")
+            if not form.least_kbit_s <= self.kbit_s <= form.most_kbit_s:
+                raise ValueError(f"{self.kind} takes {form.least_kbit_s} to {form.most_kbit_s} kbit/s")
             if self.kind == "MP3" and self.kbit_s not in _MP3_KBIT_S:
                 raise ValueError(f"MP3 of a constant rate has {', '.join(map(str, _MP3_KBIT_S))} kbit/s")
         elif self.quality is not None and not form.quality:

@@ -8,6 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import PlainTextResponse, StreamingResponse
 from pydantic import BaseModel, Field
 
+from inkwell_groove.core.copies.order import FORMS, CopyForm, CopyKind
 from inkwell_groove.core.sealing.profile import Profile
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.zipping import zip_stream
@@ -47,6 +48,12 @@ def seal_many(room: Room, who: Who, dockets: ManyDockets) -> list[SealAsked]:
 @router.get("/profiles", operation_id="profiles")
 def profiles(room: Room) -> list[ProfileView]:
     return room.profiles.all()
+
+
+@router.get("/copy-forms", operation_id="copyForms")
+def copy_forms() -> dict[CopyKind, CopyForm]:
+    """What each format of access copies can be asked for."""
+    return FORMS
 
 
 @router.put("/profiles", operation_id="saveProfile")
