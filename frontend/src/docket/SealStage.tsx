@@ -92,11 +92,11 @@ function Proof({ pack }: { pack: Package }) {
   return (
     <>
       <div className="flex items-baseline gap-4 px-5 pt-4">
-        <h2 className="text-lg">What was sealed</h2>
+        <h2 className="whitespace-nowrap text-lg">What was sealed</h2>
         <span className="quiet">{moment(pack.sealed_at)} by {pack.sealed_by}, {compared.toLocaleString("en-GB")} samples compared</span>
         {album.package.length > 0 && <a className="press ml-auto" href={paperOf(pack, "report.html")} target="_blank" rel="noreferrer"><FileText size={15} aria-hidden /> Report</a>}
         <a className={`press press-main ${album.package.length > 0 ? "" : "ml-auto"}`} href={`/api/packages/${pack.id}/package.zip`} download>
-          <Download size={15} aria-hidden /> Download as ZIP
+          <Download size={15} aria-hidden /> <span className="whitespace-nowrap">Download as ZIP</span>
         </a>
       </div>
       <p className="figure quiet px-5 py-1">{album.folders.join(" / ")}</p>
@@ -124,7 +124,7 @@ function Proof({ pack }: { pack: Package }) {
           {papers.map(({ name, size_bytes: bytes }) => (
             <tr key={name} className="rule-b">
               <td className="py-1 pl-5">
-                <a className="text-primary hover:underline" target="_blank" rel="noreferrer" href={`/api/packages/${pack.id}/papers/${name}`}>{name}</a>
+                {PICTURE.test(name) ? name : <a className="text-primary hover:underline" target="_blank" rel="noreferrer" href={paperOf(pack, name)}>{name}</a>}
               </td>
               <td className="figure px-3 text-right">{size(bytes)}</td>
               <td />
@@ -137,6 +137,8 @@ function Proof({ pack }: { pack: Package }) {
     </>
   );
 }
+
+const PICTURE = /\.(jpg|png)$/;
 
 const paperOf = (pack: Package, name: string) => `/api/packages/${pack.id}/papers/${name}`;
 

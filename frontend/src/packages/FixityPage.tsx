@@ -91,15 +91,15 @@ function Row({ one, hasSecond }: { one: PackageFixity; hasSecond: boolean }) {
   const trouble = check.error ?? restore.error;
   return (
     <>
-      <tr className={one.findings.length > 0 && open ? "" : "rule-b"}>
-        <td className="figure whitespace-nowrap py-1.5 pl-5"><Link className="font-medium text-primary hover:underline" to={`/dockets/${one.docket_id}/seal`}>{one.shelfmark}</Link></td>
+      <tr className={`align-top [&>td]:py-2 ${one.findings.length > 0 && open ? "" : "rule-b"}`}>
+        <td className="figure whitespace-nowrap py-2 pl-5"><Link className="font-medium text-primary hover:underline" to={`/dockets/${one.docket_id}/seal`}>{one.shelfmark}</Link></td>
         <td className="px-3">{one.title}</td>
         <td className="figure px-3 text-right">{one.files || ""}</td>
         <td className="figure whitespace-nowrap px-3 text-right">{one.size_bytes ? size(one.size_bytes) : ""}</td>
         <td className="quiet whitespace-nowrap px-3">{one.verified_at ? moment(one.verified_at) : "never"}</td>
         <td className={`px-3 ${colour}`}>
           {one.findings.length > 0 ? (
-            <button type="button" aria-expanded={open} onClick={() => setOpen(!open)}>{words}: {plural(one.findings.length, "file")}</button>
+            <button type="button" className="text-left" aria-expanded={open} onClick={() => setOpen(!open)}>{words}: {plural(one.findings.length, "file")}</button>
           ) : words}
         </td>
         <td className="whitespace-nowrap pr-5 text-right">
@@ -110,7 +110,7 @@ function Row({ one, hasSecond }: { one: PackageFixity; hasSecond: boolean }) {
       {open && one.findings.length > 0 && (
         <tr className="rule-b">
           <td />
-          <td colSpan={6} className="pb-2 pr-5">
+          <td colSpan={6} className="pb-3 pl-3 pr-5">
             <ul className="grid gap-0.5 text-[13px]">
               {one.findings.slice(0, 50).map((finding) => (
                 <li key={finding.file} className="grid grid-cols-[80px_1fr] gap-3">

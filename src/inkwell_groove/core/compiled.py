@@ -25,6 +25,8 @@ from inkwell_groove.core.measure.report import measure
 from inkwell_groove.core.restoration import ear
 from inkwell_groove.core.restoration.preparing import prepare
 from inkwell_groove.core.restoration.steps import Channels, Clicks, HandRepair, Hum, Restoration, Rumble
+from inkwell_groove.core.sealing.portrait import Portrait
+from inkwell_groove.core.sealing.tracks import pcm_bytes
 from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.tracks.hearing import hear
 from inkwell_groove.core.transfer.block import Block
@@ -93,6 +95,9 @@ def _record() -> None:
 
 
 def _prove() -> None:
+    pcm_bytes(np.zeros((100, 2), np.int32), 24)
+    for kind, full_scale in ((np.int16, 32768.0), (np.int32, 2147483648.0)):
+        Portrait(rate_hz=_RATE_HZ, full_scale=full_scale).feed(np.zeros((100, 2), kind))
     silence = np.zeros((1_000, 2), np.int16)
     checksums.witness_sum(silence)
     checksums.sums_at_offsets([silence], 900, reach=50)

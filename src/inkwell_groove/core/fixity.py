@@ -7,6 +7,7 @@ that nobody listed has its checksum; one that nobody listed and that is no moved
 from __future__ import annotations
 
 import hashlib
+import os
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
@@ -62,6 +63,15 @@ def sha256_of(path: Path, pace: Pace | None = None) -> str:
             digest.update(block)
             pace.read(len(block))
     return digest.hexdigest()
+
+
+def sha256_from_disk(path: Path) -> str:
+    """Of a file that was just written: synced, and read back from the disk as far as the system follows."""
+    with path.open("rb") as file:
+        os.fsync(file.fileno())
+        # What was just written lies in memory; without this the disk would not be asked.
+        os.posix_fadvise(file.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
+        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def check_folder(

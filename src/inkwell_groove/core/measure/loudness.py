@@ -44,18 +44,13 @@ class Loudness:
         self._sos = k_weighting(rate_hz)
         self._state = np.zeros((2, 2, channels))
         self._step = round(rate_hz * _BLOCK_S / _STEPS)
-        self._rest = np.zeros((0, channels))
+        self._begun = np.zeros(2)  # the power of the step that has begun, and how many samples of it were heard
         self._powers: list[npt.NDArray[np.float64]] = []
 
     def feed(self, audio: Audio) -> None:
-        weighted = np.array(audio, np.float64)
-        _weigh(weighted, self._sos, self._state)
-        joined = np.concatenate((self._rest, weighted))
-        whole = len(joined) // self._step * self._step
-        if whole:
-            steps = (joined[:whole] ** 2).reshape(-1, self._step, joined.shape[1])
-            self._powers.append(steps.mean(axis=1).sum(axis=1))
-        self._rest = joined[whole:]
+        powers = np.empty(len(audio) // self._step + 1)
+        count = _step_powers(np.ascontiguousarray(audio), self._sos, self._state, self._begun, self._step, powers)
+        self._powers.append(powers[:count].copy())
 
     def steps(self) -> npt.NDArray[np.float64]:
         """The weighted power of each 100 ms so far, (steps,)."""
@@ -83,16 +78,28 @@ def _lufs(power: npt.NDArray[np.float64] | np.floating) -> npt.NDArray[np.float6
 
 
 @numba.njit(nogil=True, cache=True)
-def _weigh(audio: Audio, sos: npt.NDArray[np.float64], state: Audio) -> None:  # pragma: no cover: compiled
-    """Both sections over (samples, channels), in place, going on from `state` (sections, 2, channels)."""
-    for c in range(audio.shape[1]):
-        for k in range(sos.shape[0]):
-            b0, b1, b2, a1, a2 = sos[k, 0], sos[k, 1], sos[k, 2], sos[k, 4], sos[k, 5]
-            one, two = state[k, 0, c], state[k, 1, c]
-            for n in range(audio.shape[0]):
-                x = audio[n, c]
-                y = b0 * x + one
-                one = b1 * x - a1 * y + two
-                two = b2 * x - a2 * y
-                audio[n, c] = y
-            state[k, 0, c], state[k, 1, c] = one, two
+def _step_powers(audio, sos, state, begun, step, powers):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """Both sections over (samples, channels), going on from `state`, and the mean square of each whole step.
+
+    `begun` is carried from block to block; how many steps ended in this one.
+    """
+    a0, a1, a2, a3, a4 = sos[0, 0], sos[0, 1], sos[0, 2], sos[0, 4], sos[0, 5]
+    b0, b1, b2, b3, b4 = sos[1, 0], sos[1, 1], sos[1, 2], sos[1, 4], sos[1, 5]
+    total, heard, count = begun[0], int(begun[1]), 0
+    for n in range(audio.shape[0]):
+        for c in range(audio.shape[1]):
+            x = audio[n, c]
+            y = a0 * x + state[0, 0, c]
+            state[0, 0, c] = a1 * x - a3 * y + state[0, 1, c]
+            state[0, 1, c] = a2 * x - a4 * y
+            z = b0 * y + state[1, 0, c]
+            state[1, 0, c] = b1 * y - b3 * z + state[1, 1, c]
+            state[1, 1, c] = b2 * y - b4 * z
+            total += z * z
+        heard += 1
+        if heard == step:
+            powers[count] = total / step
+            count += 1
+            total, heard = 0.0, 0
+    begun[0], begun[1] = total, heard
+    return count

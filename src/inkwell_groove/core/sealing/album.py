@@ -15,6 +15,7 @@ from inkwell_groove.core.copies.loudness import AlbumLoudness, Listener, album_o
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, Release, TrackDescription, missing_fields
 from inkwell_groove.core.disc import log as disc_log
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
+from inkwell_groove.core.fixity import sha256_from_disk
 from inkwell_groove.core.sealing import papers
 from inkwell_groove.core.sealing.converting import Converted
 from inkwell_groove.core.sealing.covers import COVER_NAMES, Covers, covers_of
@@ -255,17 +256,16 @@ def _make_track(
 
 def _ears(order: SealOrder, work: _Work, form: SoundFormat, made: Made) -> Callable[[Samples], None]:
     """What listens while a file is proven: its portrait, and its loudness where that is to be stated."""
-    made.portraits[work.file] = portrait = Portrait(rate_hz=form.rate_hz)
+    scale = 32768.0 if work.word.bits == 16 else 2147483648.0
+    made.portraits[work.file] = portrait = Portrait(rate_hz=form.rate_hz, full_scale=scale)
     listener = None
     if order.profile.loudness_tags and order.profile.masters.form == "FLAC":
         made.listeners[work.file] = listener = Listener(form.channels, rate_hz=form.rate_hz)
-    scale = 32768.0 if work.word.bits == 16 else 2147483648.0
 
     def heard(block: Samples) -> None:
-        audio = to_float(block, scale)
-        portrait.feed(audio)
+        portrait.feed(block)
         if listener is not None:
-            listener.feed(audio)
+            listener.feed(to_float(block, scale))
 
     return heard
 
@@ -356,9 +356,7 @@ def _write_papers(
 def _sum_files(folder: Path, names: list[str]) -> tuple[SealedFile, ...]:
     def one(name: str) -> SealedFile:
         path = folder / name
-        with path.open("rb") as file:
-            digest = hashlib.file_digest(file, "sha256").hexdigest()
-        return SealedFile(name=name, size_bytes=path.stat().st_size, sha256=digest)
+        return SealedFile(name=name, size_bytes=path.stat().st_size, sha256=sha256_from_disk(path))
 
     with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
         return tuple(pool.map(one, names))

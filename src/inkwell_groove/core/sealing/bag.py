@@ -11,6 +11,7 @@ from pathlib import Path
 import bagit
 
 from inkwell_groove.core.errors import ProofFailed, Refused
+from inkwell_groove.core.fixity import sha256_from_disk
 from inkwell_groove.core.sealing.order import SealedFile
 
 DATA, MANIFEST, TAG_MANIFEST = "data", "manifest-sha256.txt", "tagmanifest-sha256.txt"
@@ -18,18 +19,17 @@ _DECLARATION = "BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"
 _ENCODED = {"%": "%25", "\n": "%0A", "\r": "%0D"}
 
 
-def payload_of(folder: Path, workers: int = 2) -> tuple[SealedFile, ...]:
-    """Every file below `data`, by its path in the bag, read back from the disk where the system lets go of it."""
+def payload_of(folder: Path, known: Mapping[str, str] | None = None, *, workers: int = 2) -> tuple[SealedFile, ...]:
+    """Every file below `data`, by its path in the bag. `known` are the SHA-256 of those read back from the disk before;
+    all others are now.
+    """
+    known = known or {}
     names = sorted(path.relative_to(folder).as_posix() for path in (folder / DATA).rglob("*") if path.is_file())
 
     def one(name: str) -> SealedFile:
         path = folder / name
-        with path.open("rb") as file:
-            os.fsync(file.fileno())
-            # What was just written lies in memory: this has it read from the disk, as far as the system follows.
-            os.posix_fadvise(file.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
-            digest = hashlib.file_digest(file, "sha256").hexdigest()
-        return SealedFile(name=name, size_bytes=path.stat().st_size, sha256=digest)
+        sha256 = known.get(name) or sha256_from_disk(path)
+        return SealedFile(name=name, size_bytes=path.stat().st_size, sha256=sha256)
 
     with ThreadPoolExecutor(workers) as pool:
         return tuple(pool.map(one, names))

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import numba
 import numpy as np
 import numpy.typing as npt
 
-from inkwell_groove.core.sound import Audio
+from inkwell_groove.core.sound import Samples
 
 _WINDOW_SAMPLES = 4_096
 _BANDS_PER_OCTAVE = 6
@@ -14,36 +15,47 @@ _FLOOR_DB = -120.0
 
 
 class Portrait:
-    """Heard block by block; blocks may be of any length."""
+    """Heard block by block, as integers or floats of `full_scale`; blocks may be of any length."""
 
-    def __init__(self, *, rate_hz: int) -> None:
+    def __init__(self, *, rate_hz: int, full_scale: float) -> None:
         self.rate_hz = rate_hz
-        self._rest: Audio = np.zeros((0, 1))
+        self._scale = full_scale
+        self._at = 0
+        self._second = np.zeros(2)  # the peak and the sum of squares of the second that has begun
         self._levels: list[tuple[float, float]] = []
         self._power = np.zeros(_WINDOW_SAMPLES // 2 + 1)
         self._windows = 0
         self._window = np.hanning(_WINDOW_SAMPLES)
 
-    def feed(self, audio: Audio) -> None:
-        joined = audio if not len(self._rest) else np.concatenate((self._rest, audio))
-        second = self.rate_hz
-        whole = len(joined) // second
-        for index in range(whole):
-            self._second(joined[index * second : (index + 1) * second])
-        self._rest = joined[whole * second :]
-
-    def _second(self, audio: Audio) -> None:
-        self._levels.append((float(np.abs(audio).max()), float(np.sqrt(np.mean(audio**2)))))
-        # One window a second tells a spectrum well enough, and costs next to nothing.
-        if len(audio) >= _WINDOW_SAMPLES:
-            part = audio[:_WINDOW_SAMPLES].mean(axis=1) * self._window
-            self._power += np.abs(np.fft.rfft(part)) ** 2
-            self._windows += 1
+    def feed(self, block: Samples) -> None:
+        done = 0
+        while done < len(block):
+            inside = self._at % self.rate_hz
+            part = block[done : done + self.rate_hz - inside]
+            if inside == 0 and len(part) >= _WINDOW_SAMPLES:
+                self._hear_window(part)
+            _reach(part, self._second)
+            done += len(part)
+            self._at += len(part)
+            if self._at % self.rate_hz == 0:
+                self._end_second(self.rate_hz * block.shape[1])
+        self._channels = block.shape[1]
 
     def finish(self) -> None:
-        if len(self._rest):
-            self._second(self._rest)
-            self._rest = self._rest[:0]
+        if left := self._at % self.rate_hz:
+            self._end_second(left * self._channels)
+            self._at -= left
+
+    def _hear_window(self, part: Samples) -> None:
+        """One window a second tells a spectrum well enough, and costs next to nothing."""
+        mono = part[:_WINDOW_SAMPLES].mean(axis=1) / self._scale
+        self._power += np.abs(np.fft.rfft(mono * self._window)) ** 2
+        self._windows += 1
+
+    def _end_second(self, values: int) -> None:
+        peak, squares = self._second / (self._scale, self._scale**2)
+        self._levels.append((float(peak), float(np.sqrt(squares / values))))
+        self._second[:] = 0.0
 
     def levels_db(self) -> npt.NDArray[np.float64]:
         """(seconds, 2): peak and RMS in dBFS, not below -120."""
@@ -65,3 +77,15 @@ class Portrait:
                 found.append((low, max(_FLOOR_DB, float(10 * np.log10(power[inside].sum() + 1e-12)))))
             low = high
         return found
+
+
+@numba.njit(nogil=True, cache=True)
+def _reach(block, second):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """Raises the peak and adds to the sum of squares, (2,), by what a block of (samples, channels) holds."""
+    peak, squares = second[0], second[1]
+    for n in range(block.shape[0]):
+        for c in range(block.shape[1]):
+            value = np.float64(block[n, c])
+            peak = max(peak, abs(value))
+            squares += value * value
+    second[0], second[1] = peak, squares

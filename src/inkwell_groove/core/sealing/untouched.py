@@ -6,35 +6,34 @@ can hold as it is (float, 32 bit) is copied as taken, and that is said.
 
 from __future__ import annotations
 
-import hashlib
-import os
+import shutil
 from pathlib import Path
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove import __version__
 from inkwell_groove.core import bext, filing, riff, tagging
 from inkwell_groove.core.errors import ProofFailed
-from inkwell_groove.core.fixity import sha256_of
+from inkwell_groove.core.fixity import sha256_from_disk, sha256_of
 from inkwell_groove.core.sealing.order import SealOrder, SideOrder
 from inkwell_groove.core.sealing.profile import Untouched
 from inkwell_groove.core.sealing.render import WordLength
 from inkwell_groove.core.sealing.tracks import pcm_bytes, prove_track, write_track
 from inkwell_groove.core.soundfiles import FileReader, blocks
 
-_BLOCK_BYTES = 4 << 20
 _BLOCK_SAMPLES = 262_144
 _SUFFIX = {"WAV": ".wav", "RF64": ".wav", "FLAC": ".flac", "AIFF": ".aiff", "W64": ".w64"}
 
 
 class PreservationMaster(BaseModel):
-    """One side's take as it was written. `md5` is of its samples where they were written anew."""
+    """One side's take as it was written."""
 
     model_config = ConfigDict(frozen=True)
 
     side: str
     file: str
     form: str
+    sha256: str = Field(description="As the disk gives it back.")
     told: str = ""
 
 
@@ -48,10 +47,11 @@ def write_untouched(order: SealOrder, side: SideOrder, folder: Path) -> Preserva
     elif wanted == "FLAC":
         _write_flac(order, side, target)
     else:
-        _copy(side, target)
-    with target.open("rb") as file:
-        os.fsync(file.fileno())
-    return PreservationMaster(side=side.name, file=target.name, form=wanted, told=told)
+        shutil.copyfile(side.take_path, target)
+    sha256 = sha256_from_disk(target)
+    if wanted == "as taken":
+        _is_the_take(sha256, side)
+    return PreservationMaster(side=side.name, file=target.name, form=wanted, sha256=sha256, told=told)
 
 
 def _possible(wanted: Untouched, side: SideOrder) -> tuple[Untouched, str]:
@@ -71,15 +71,6 @@ def _possible(wanted: Untouched, side: SideOrder) -> tuple[Untouched, str]:
 def _has_bext(path: Path) -> bool:
     with path.open("rb") as stream:
         return riff.read_chunk(stream, b"bext", size=path.stat().st_size, name=path.name) is not None
-
-
-def _copy(side: SideOrder, target: Path) -> None:
-    digest = hashlib.sha256()
-    with Path(side.take_path).open("rb") as source, target.open("xb") as out:
-        while block := source.read(_BLOCK_BYTES):
-            digest.update(block)
-            out.write(block)
-    _is_the_take(digest.hexdigest(), side)
 
 
 def _is_the_take(found: str, side: SideOrder) -> None:

@@ -107,7 +107,8 @@ class Sealing(Part):
                     self._not_under_way(session, docket)
                     job = self._ask(session, docket, whole, who)
                 except InkwellError as refusal:
-                    answers.append(SealAsked(**told, outcome="not possible", words=str(refusal)))
+                    words = f"{refusal.what}. {refusal.remedy}." if refusal.remedy else f"{refusal.what}."
+                    answers.append(SealAsked(**told, outcome="not possible", words=words))
                 else:
                     answers.append(SealAsked(**told, outcome="asked", job_id=job.id, words="waits for its turn"))
         self.jobs.wake()
