@@ -70,7 +70,10 @@ def walk(path: Path) -> FrameReport:
     data = np.memmap(path, np.uint8, "r")
     fixed = info.min_block_samples if info.min_block_samples == info.max_block_samples else 0
     stretches = np.zeros((_MOST_STRETCHES, 3), np.int64)
-    found, frames = _walk(data, info.audio_offset, size, fixed, _CRC8, _CRC16, stretches)
+    # A frame of samples stored as they are: no other is longer (section 9.2.2).
+    longest = (info.max_block_samples or 65_535) * info.channels * (info.bits // 8 + 1) + 64
+    last = (info.samples - 1) // fixed if fixed and info.samples else -1
+    found, frames = _walk(data, info.audio_offset, size, fixed, last, longest, _CRC8, _CRC16, stretches)
     damaged = tuple(_stretch(info, fixed, *(int(one) for one in row)) for row in stretches[:found])
     return FrameReport(frames=int(frames), damaged=damaged)
 
@@ -164,46 +167,89 @@ def _number(data, at, end, crc8):  # type: ignore[no-untyped-def] # pragma: no c
 
 
 @numba.njit(nogil=True, cache=True)
-def _walk(data, start, end, fixed, crc8, crc16, out):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
-    """Fills `out` with (first, last, next) of damaged frames' numbers; how many rows, and how many frames are sound."""
+def _begins(data, at, end, number, step, longest, crc8, crc16):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """Whether a sound frame, followed by the next or by the end, begins at what looks like a header: sound has bytes
+    that look like one now and then.
+    """
+    crc = np.uint16(0)
+    last = min(end, at + longest)
+    for place in range(at, last):
+        crc = np.uint16((crc << 8) & 0xFFFF) ^ crc16[(crc >> 8) ^ data[place]]
+        if crc == 0 and place + 1 == end:
+            return True
+        if crc == 0 and place + 1 < end and data[place + 1] == 0xFF:
+            found, _ = _number(data, place + 1, end, crc8)
+            if found == number + step:
+                return True
+    return False
+
+
+@numba.njit(nogil=True, cache=True)
+def _nearly(data, place, start):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """Whether two bytes are what a sync code becomes when a bit or two are damaged."""
+    wrong = np.int64(data[place] ^ data[start]) << 8 | np.int64(data[place + 1] ^ data[start + 1])
+    bits = 0
+    while wrong:
+        bits += 1 if wrong & 1 else 0
+        wrong >>= 1
+    return bits <= 2
+
+
+@numba.njit(nogil=True, cache=True)
+def _end_of(data, at, end, start, following, is_last, fixed, longest, crc8, crc16):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """Where the frame that begins at `at` ends, whether it is sound, and the number of the one that comes then.
+
+    It ends where the following one begins. Only where that is not found within the length of any frame, it ends where
+    its checksum was right and something like a sync code came (a damaged header), or else at a later frame.
+    """
+    crc, place = np.uint16(0), at
+    early, later, later_number = np.int64(-1), np.int64(-1), np.int64(0)
+    while place < end:
+        crc = np.uint16((crc << 8) & 0xFFFF) ^ crc16[(crc >> 8) ^ data[place]]
+        place += 1
+        if place == end and crc == 0:
+            return place, True, following
+        if (place == end or place - at > longest) and not is_last:
+            if early >= 0:
+                return early, True, following
+            if later >= 0:
+                return later, False, later_number
+        if place - at < _LEAST_FRAME_BYTES or place + 1 >= end:
+            continue
+        found, samples = np.int64(-1), np.int64(0)
+        if data[place] == 0xFF:
+            found, samples = _number(data, place, end, crc8)
+        if found == following:
+            return place, crc == 0, following
+        if found > following and found - following <= _MOST_LOST * (1 if fixed else 65_535):
+            step = 1 if fixed else samples
+            if (later < 0 or crc == 0) and _begins(data, place, end, found, step, longest, crc8, crc16):
+                if crc == 0:
+                    return place, True, found
+                later, later_number = np.int64(place), found
+        elif crc == 0 and early < 0 and _nearly(data, place, start):
+            early = np.int64(place)
+    return end, False, following
+
+
+@numba.njit(nogil=True, cache=True)
+def _walk(data, start, end, fixed, last, longest, crc8, crc16, out):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """Fills `out` with (first, last, next) of damaged or lost frames' numbers; how many rows, how many sound frames."""
     rows, sound = 0, 0
     at, expected = start, np.int64(0)
-    while at < end:
+    while at < end and rows < len(out):
         number, size = _number(data, at, end, crc8)
         if number != expected:
             number, size = expected, np.int64(fixed)  # its header is damaged: its place tells which it is
         following = number + (1 if fixed else max(size, 1))
-        crc, place, good, next_number = np.uint16(0), at, False, following
-        while place < end:
-            crc = np.uint16((crc << 8) & 0xFFFF) ^ crc16[(crc >> 8) ^ data[place]]
-            place += 1
-            if place == end:
-                good = crc == 0
-                break
-            if place - at < _LEAST_FRAME_BYTES:
-                continue
-            if data[place] == 0xFF:
-                found, _ = _number(data, place, end, crc8)
-                lost = found - following
-                if found >= 0 and (lost == 0 or 0 < lost <= _MOST_LOST * (1 if fixed else 65_535)):
-                    good, next_number = crc == 0 and lost == 0, found
-                    break
-            if crc == 0 and place + 1 < end:
-                # What two bytes of a sync code became by a damaged bit or two.
-                wrong = np.int64(data[place] ^ data[start]) << 8 | np.int64(data[place + 1] ^ data[start + 1])
-                bits = 0
-                while wrong:
-                    bits += 1 if wrong & 1 else 0
-                    wrong >>= 1
-                if bits <= 2:
-                    good = True
-                    break
-        if good:
-            sound += 1
-        elif rows and out[rows - 1, 2] == number:
-            out[rows - 1, 1], out[rows - 1, 2] = max(number, next_number - 1), next_number
-        elif rows < len(out):
-            out[rows, 0], out[rows, 1], out[rows, 2] = number, max(number, next_number - 1), next_number
-            rows += 1
-        at, expected = place, next_number
+        at, good, expected = _end_of(data, at, end, start, following, number == last, fixed, longest, crc8, crc16)
+        first = following if good else number
+        sound += good
+        if first == expected:
+            continue
+        if rows and out[rows - 1, 2] == first:
+            rows -= 1
+            first = out[rows, 0]
+        out[rows, 0], out[rows, 1], out[rows, 2] = first, max(first, expected - 1), expected
+        rows += 1
     return rows, sound

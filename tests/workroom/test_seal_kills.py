@@ -1,0 +1,54 @@
+"""A sealing job killed at fifty random moments: a whole package, or none, and never half of one in its place."""
+
+from __future__ import annotations
+
+import os
+import random
+import signal
+import time
+from pathlib import Path
+
+import bagit
+
+from inkwell_groove.core.copies.order import CopyOrder
+from inkwell_groove.core.sealing.profile import Profile
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.workroom.jobs.work import seal
+from tests.core.test_package import order_in
+
+_KILLS = 50
+
+
+def test_whole_or_not_at_all(tmp_path: Path) -> None:
+    media = MediaStore(tmp_path / "media")
+    order = order_in(tmp_path, Profile(one_file=True, copies=(CopyOrder(kind="FLAC", bits=16),)))
+    arguments = {"media_root": str(media.root), "order": order.model_dump(mode="json"), "package": "T-1/1"}
+    began = time.monotonic()
+    told = seal(arguments, lambda share, words: None)
+    took_s = time.monotonic() - began
+    old = media.package(told["folder"])
+    chance = random.Random(9)
+    whole = 0
+    for number in range(2, _KILLS + 2):
+        arguments["package"] = f"T-1/{number}"
+        worker = os.fork()
+        if worker == 0:
+            # Only what a job does, and then nothing: no clean-up of a test run may run here.
+            try:
+                seal(arguments, lambda share, words: None)
+            finally:
+                os._exit(0)
+        time.sleep(chance.uniform(0, 1.3 * took_s))
+        os.kill(worker, signal.SIGKILL)
+        os.waitpid(worker, 0)
+        made = media.root / "sealed" / "T-1" / str(number)
+        folders = [path.parent for path in made.rglob("bagit.txt")]
+        flacs = list(made.rglob("*.flac"))
+        if flacs or folders:
+            assert len(folders) == 1, "all of it, or nothing, is in its place"
+            bagit.Bag(str(folders[0])).validate()
+            whole += 1
+    bagit.Bag(str(old)).validate()
+    assert 0 < whole < _KILLS, "some were killed before, some after"
+    media.clear_workspaces()
+    assert list((media.root / "work").iterdir()) == []
