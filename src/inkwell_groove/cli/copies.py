@@ -64,7 +64,7 @@ def copies(
         except ValidationError as cause:
             words = cause.errors()[0]["msg"].removeprefix("Value error, ")
             raise Refused(words, where="options", remedy="See groove copies --help") from cause
-        files = _files(masters)
+        files = lossless_in(masters)
         out.mkdir(parents=True, exist_ok=True)
         found = make_copies(files, order, out)
 
@@ -81,7 +81,7 @@ def copies(
         answer(found, as_json=as_json, report_file=report, show=show)
 
 
-def _files(given: list[Path]) -> list[Path]:
+def lossless_in(given: list[Path]) -> list[Path]:
     """The lossless files among what was given, those of a folder by name."""
     files: list[Path] = []
     for path in given:

@@ -16,6 +16,7 @@ from inkwell_groove.cli.files import file
 from inkwell_groove.cli.fingerprint import fingerprint, match
 from inkwell_groove.cli.repair import repair
 from inkwell_groove.cli.reporting import InputFile, JsonFlag, ReportFile, answer, refusals
+from inkwell_groove.cli.seal import apart, burn, seal
 from inkwell_groove.core.errors import Refused
 
 app = typer.Typer(help=__doc__, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
@@ -28,6 +29,9 @@ app.command()(fingerprint)
 app.command()(match)
 app.command()(file)
 app.command()(copies)
+app.command()(seal)
+app.command()(apart)
+app.command()(burn)
 _BENCHMARKS = Path(__file__).resolve().parents[3] / "benchmarks"
 
 

@@ -25,7 +25,7 @@ from inkwell_groove.core.copies.loudness import (
 )
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.copies.proof import Proof, prove_copy, prove_description
-from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.errors import LossyForMaster, Refused
 from inkwell_groove.core.files.art import fitted
 from inkwell_groove.core.files.pictures import Embedded, mime_of
 from inkwell_groove.core.files.reading import read_file, read_pictures
@@ -33,6 +33,7 @@ from inkwell_groove.core.files.writing import Change, write
 from inkwell_groove.core.sealing.converting import Converted
 from inkwell_groove.core.sealing.render import dither
 from inkwell_groove.core.sound import Samples, SoundReader, to_float
+from inkwell_groove.core.soundfiles import FileReader
 
 _BLOCK_SAMPLES = 65_536
 _MOST_TRIES = 4  # at a gain that an encoder does not overshoot
@@ -120,6 +121,10 @@ def make_copies(
 def _targets(masters: Sequence[Path], order: CopyOrder, folder: Path) -> list[Path]:
     if not masters:
         raise Refused("there is nothing to copy", where=str(folder), remedy="Give lossless files")
+    for master in masters:
+        with FileReader(master) as reader:
+            if not reader.format.lossless:
+                raise LossyForMaster("copies are made of lossless files", where=master.name, remedy="Give its master")
     targets = [folder / f"{master.stem}{order.form.suffix}" for master in masters]
     for target in targets:
         if target.exists() or targets.count(target) > 1:
