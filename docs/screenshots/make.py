@@ -16,12 +16,12 @@ VIEWS = {
     "joins": "/dockets/1/tracks?view=joins&side=2",
     "describe": "/dockets/1/describe",
     "artwork": "/dockets/1/artwork",
-    "seal": "/dockets/1/seal",
+    "profiles": "/profiles?profile=Archive+and+listening",
     "ledger": "/ledger",
 }
 
 
-REPAIR_VIEWS = {"repair": "damage", "sound": "sound"}
+REPAIR_VIEWS = {"repair": "damage"}
 
 
 def main(address: str, folder: Path, only: list[str]) -> None:
@@ -33,19 +33,45 @@ def main(address: str, folder: Path, only: list[str]) -> None:
         for name, path in VIEWS.items():
             if not only or name in only:
                 shoot(page, address + path, folder / f"{name}.png", choose=name == "tracks")
+        if not only or {"seal", "fixity"} & set(only):
+            packages(page, address, folder)
         for name, view in REPAIR_VIEWS.items():
             if not only or name in only:
                 repair(page, address, view, folder / f"{name}.png")
-        if not only or {"sources", "reconcile", "pictures", "look-up"} & set(only):
+        if not only or {"sources", "reconcile", "look-up"} & set(only):
             sources(page, address, folder)
         if not only or {"files", "sheet"} & set(only):
             files(page, address, folder)
+        if not only or "disc" in only:
+            disc(page, address, folder / "disc.png")
         if not only or "transfer" in only:
             record(page, address, folder / "transfer.png")
         if not only or "lamplight" in only:
             page.evaluate("localStorage.setItem('inkwell theme', 'lamplight')")
             shoot(page, address + VIEWS["tracks"], folder / "lamplight.png", choose=True)
         browser.close()
+
+
+def packages(page: Page, address: str, folder: Path) -> None:
+    """WH-0012 sealed with everything; then one bit of one of its files is flipped, and found."""
+    page.goto(f"{address}/dockets/1/seal", wait_until="load")
+    page.get_by_label("Sealing profile").select_option("Archive and listening")
+    page.get_by_text("MP3 192 · Opus 128").wait_for()
+    page.get_by_role("button", name=re.compile("^Seal")).click()
+    page.get_by_text(re.compile(r"^All \d+ files last verified")).wait_for(timeout=180_000)
+    page.wait_for_timeout(500)
+    page.screenshot(path=folder / "seal.png")
+    sealed = sorted((HERE.parents[1] / "var" / "media" / "sealed").rglob("03 Quarry Sunday.flac"))[-1]
+    data = bytearray(sealed.read_bytes())
+    data[len(data) // 3] ^= 16
+    sealed.write_bytes(data)
+    page.goto(f"{address}/fixity", wait_until="load")
+    page.get_by_role("button", name="Verify all of them").click()
+    page.get_by_role("button", name=re.compile("not as it was sealed")).click(timeout=60_000)
+    page.wait_for_timeout(500)
+    page.screenshot(path=folder / "fixity.png")
+    data[len(data) // 3] ^= 16
+    sealed.write_bytes(data)
 
 
 def shoot(page: Page, url: str, target: Path, *, choose: bool) -> None:
@@ -88,10 +114,9 @@ def sources(page: Page, address: str, folder: Path) -> None:
     page.wait_for_timeout(500)
     page.screenshot(path=folder / "sources.png")
     page.get_by_role("button", name="Choose this pressing").click()
-    for view in ("reconcile", "pictures"):
-        page.goto(f"{address}/dockets/1/sources?view={view}", wait_until="load")
-        page.wait_for_timeout(2_500)
-        page.screenshot(path=folder / f"{view}.png")
+    page.goto(f"{address}/dockets/1/sources?view=reconcile", wait_until="load")
+    page.wait_for_timeout(2_500)
+    page.screenshot(path=folder / "reconcile.png")
     page.goto(f"{address}/look-up", wait_until="load")
     page.get_by_role("button", name="Look up all of them").click()
     page.get_by_role("button", name="Stop").wait_for()
@@ -124,6 +149,20 @@ def files(page: Page, address: str, folder: Path) -> None:
     page.get_by_role("grid").evaluate("(grid) => grid.scrollTo(0, 380)")
     page.wait_for_timeout(800)
     page.screenshot(path=folder / "sheet.png")
+
+
+def disc(page: Page, address: str, target: Path) -> None:
+    """WH-0104, scratched, read once: what is damaged, and what is to be done."""
+    page.goto(f"{address}/", wait_until="load")
+    page.get_by_role("link", name="WH-0104").click()
+    page.get_by_role("navigation").get_by_role("link", name=re.compile("Disc")).first.click()
+    drive = page.get_by_role("row", name=re.compile("^Disc drive 1"))
+    drive.get_by_role("combobox").select_option("WH-0104")
+    drive.get_by_role("button", name="Put in").click()
+    page.get_by_role("button", name="Read it", exact=True).click()
+    page.get_by_text("wipe it from the middle outwards", exact=False).first.wait_for(timeout=180_000)
+    page.wait_for_timeout(1_500)
+    page.screenshot(path=target)
 
 
 def record(page: Page, address: str, target: Path) -> None:

@@ -99,19 +99,20 @@ def check_folder(
         if found == digest:
             yield FileFixity(file=name, state="sound")
         else:
-            words = f"its SHA-256 is {found}, it should be {digest}{where_damaged(folder / name)}"
+            where = where_damaged(folder / name)
+            words = f"{where}{'; ' if where else ''}its SHA-256 is {found}, it should be {digest}"
             yield FileFixity(file=name, state="damaged", words=words)
     for name in sorted(set(strangers) - moved):
         yield FileFixity(file=name, state="unknown", words="no list has it")
 
 
 def where_damaged(path: Path) -> str:
-    """Where in a file the damage lies, as far as the file itself can tell: '; damaged in frame 212 (...)'."""
+    """Where in a file the damage lies, as far as the file itself can tell: 'damaged in frame 212 (...)'."""
     if path.suffix.lower() != ".flac":
         return ""
     report = flacframes.walk(path)
     if report.metadata_words:
-        return f"; its headers are damaged: {report.metadata_words}"
+        return f"its headers are damaged: {report.metadata_words}"
     if report.damaged:
-        return f"; damaged in {', '.join(one.words() for one in report.damaged)}"
-    return "; every frame of its sound is whole: the damage is in its headers, tags or pictures"
+        return f"damaged in {', '.join(one.words() for one in report.damaged)}"
+    return "every frame of its sound is whole: the damage is in its headers, tags or pictures"

@@ -101,10 +101,14 @@ ORDERS = [
     CopyOrder(kind="Opus", kbit_s=128),
     CopyOrder(kind="FLAC", bits=16, most_rate_hz=44_100),
 ]
+CONVERTED = ("MP3", "Opus", "FLAC")  # what is brought down from 96 kHz: one of each way
 
 
-@pytest.mark.parametrize("order", ORDERS, ids=lambda one: one.label)
-@pytest.mark.parametrize("source", ["of_cd", "of_record"])
+@pytest.mark.parametrize(
+    ("order", "source"),
+    [*((order, "of_cd") for order in ORDERS), *((order, "of_record") for order in ORDERS if order.kind in CONVERTED)],
+    ids=lambda one: one if isinstance(one, str) else one.label,
+)
 def test_a_copy_is_as_long_as_its_master_and_says_the_same(
     order: CopyOrder, source: str, request: pytest.FixtureRequest, tmp_path: Path
 ) -> None:
