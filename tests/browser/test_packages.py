@@ -6,6 +6,7 @@ import io
 import re
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -26,6 +27,14 @@ def docket_id(server: Server, tmp_path_factory: pytest.TempPathFactory) -> int:
     server.wait_for_jobs()
     server.describe(opened, ["One", "Two", "Three"], title="A Record to Keep", album_artist="The Test Band")
     return opened
+
+
+def sealed(server: Server, docket_id: int) -> Any:
+    """The docket's newest package, sealed now if it has none."""
+    if not server.get(f"/dockets/{docket_id}")["packages"]:
+        server.post(f"/dockets/{docket_id}/seal")
+        server.wait_for_jobs()
+    return server.get(f"/dockets/{docket_id}")["packages"][-1]
 
 
 def test_a_profile_is_made_chosen_and_sealed_by(page: Page, server: Server, docket_id: int) -> None:
@@ -59,7 +68,7 @@ def test_a_profile_is_made_chosen_and_sealed_by(page: Page, server: Server, dock
 
 
 def test_damage_is_shown_where_it_lies(page: Page, server: Server, docket_id: int) -> None:
-    package = server.get(f"/dockets/{docket_id}")["packages"][-1]
+    package = sealed(server, docket_id)
     file = server.media_root / "sealed" / package["folder"] / "data" / "masters" / "02 Two.flac"
     bad = bytearray(file.read_bytes())
     bad[len(bad) // 2] ^= 1
@@ -86,3 +95,27 @@ def test_many_are_sealed_from_the_shelf(page: Page, server: Server, docket_id: i
     expect(chosen.get_by_role("status")).to_contain_text("1 docket sealed", timeout=60_000)
     page.get_by_role("button", name="Seal 2 dockets").click()
     expect(chosen).to_contain_text("1 docket as sealed before")
+
+
+def test_a_package_becomes_a_disc_again_and_its_docket_goes_to_another_house(
+    page: Page, server: Server, docket_id: int
+) -> None:
+    sealed(server, docket_id)
+    Desk(page, server).go(f"/dockets/{docket_id}/seal")
+    page.get_by_role("button", name="Make an image").click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Image as ZIP").click()
+    with zipfile.ZipFile(download.value.path()) as archive:
+        assert sorted(Path(name).name for name in archive.namelist()) == ["disc.cue", "disc.wav"]
+    with page.expect_download() as download:
+        page.get_by_role("link", name="The docket as one ZIP").click()
+    Desk(page, server).go("/")
+    page.get_by_role("button", name="Take one in").click()
+    page.get_by_label("The ZIP of a docket").set_input_files(download.value.path())
+    page.get_by_role("button", name="Take it in").click()
+    expect(page.get_by_role("form", name="Take in a docket").get_by_role("alert")).to_contain_text(
+        "T-pack is on the shelf already"
+    )
+    page.get_by_label("Under another shelfmark").fill("T-pack-sent")
+    page.get_by_role("button", name="Take it in").click()
+    expect(page.get_by_role("link", name="T-pack-sent")).to_be_visible()

@@ -9,8 +9,11 @@ from pathlib import Path
 from typing import Any
 
 import bagit
+import numpy as np
 import pytest
+import soundfile
 
+from inkwell_groove.core.disc.image import DiscImage
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.models import Package
 from tests.live import Server
@@ -194,6 +197,32 @@ def test_an_audit_goes_through_all_of_them_the_oldest_first_and_on_after_a_resta
     times = [one["verified_at"] for one in told["packages"]]
     assert times == sorted(times) and all(one["state"] == "sound" for one in told["packages"])
     assert vault.api.delete("/fixity/audit").status_code == 409
+
+
+def test_a_record_becomes_an_image_for_burning(vault: Server, side: Path, tmp_path: Path) -> None:
+    docket_id = described(vault, "B-1", side)
+    vault.post(f"/dockets/{docket_id}/seal")
+    vault.wait_for_jobs()
+    package_id = docket(vault, docket_id)["packages"][-1]["id"]
+    assert [(one["name"], one["made"]) for one in vault.get(f"/packages/{package_id}/discs")] == [("All sides", False)]
+    early = vault.api.get(f"/packages/{package_id}/discs/All sides/image.zip")
+    assert early.status_code == 404 and "not made yet" in early.json()["detail"]
+    assert vault.api.post(f"/packages/{package_id}/discs/Disc 3").status_code == 404
+    vault.post(f"/packages/{package_id}/discs/All sides")
+    vault.wait_for_jobs()
+    assert vault.get(f"/packages/{package_id}/discs")[0]["made"]
+    content = vault.api.get(f"/packages/{package_id}/discs/All sides/image.zip").content
+    with zipfile.ZipFile(io.BytesIO(content)) as archive:
+        archive.extractall(tmp_path)
+    sheet = next(tmp_path.rglob("disc.cue"))
+    masters = sorted((package_folder(vault, docket_id) / "data" / "masters").glob("*.flac"))
+    whole = np.concatenate([soundfile.read(path, dtype="int16")[0] for path in masters])
+    with DiscImage(sheet) as disc:
+        np.testing.assert_array_equal(disc.read(0, len(whole)), whole)
+        assert [track.pregap_start is not None for track in disc.toc.audio_tracks] == [False, True, True]
+    assert "image for burning made of all sides" in [
+        line["action"] for line in vault.get("/ledger", docket_id=docket_id)
+    ]
 
 
 def test_what_cannot_be_checked_or_restored_says_why(vault: Server, database_url: str) -> None:

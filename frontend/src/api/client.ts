@@ -61,6 +61,7 @@ export type ProfileView = Schemas["ProfileView"];
 export type CopyOrder = Schemas["CopyOrder"];
 export type CopyForm = Schemas["CopyForm"];
 export type Fixity = Schemas["FixityOverview"];
+export type BurnDisc = Schemas["BurnView"];
 export type PackageFixity = Schemas["PackageFixity"];
 export type PlanEdit = Schemas["EditRequest"]["edit"];
 

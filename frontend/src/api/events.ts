@@ -38,7 +38,7 @@ export function followEvents(cache: QueryClient): () => void {
       void cache.invalidateQueries({ queryKey: ["disc"] });
       void cache.invalidateQueries({ queryKey: ["disc strip"] });
       void cache.invalidateQueries({ queryKey: drivesQuery.queryKey });
-      for (const key of ["shelf", "ledger", "fixity", "profiles"]) void cache.invalidateQueries({ queryKey: [key] });
+      for (const key of ["shelf", "ledger", "fixity", "profiles", "discs to burn"]) void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "files") {
       for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "cells") {

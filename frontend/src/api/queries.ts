@@ -280,3 +280,9 @@ export const fixityQuery = queryOptions({
   queryKey: ["fixity"],
   queryFn: ({ signal }) => answer(api.GET("/api/fixity", { signal })),
 });
+
+export const discsToBurnQuery = (packageId: number) =>
+  queryOptions({
+    queryKey: ["discs to burn", packageId],
+    queryFn: ({ signal }) => answer(api.GET("/api/packages/{package_id}/discs", { params: { path: { package_id: packageId } }, signal })),
+  });

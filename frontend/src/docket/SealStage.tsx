@@ -6,6 +6,7 @@ import { Link } from "react-router";
 import { answer, api, type Docket, type Job, type Package } from "../api/client";
 import { jobsQuery, profilesQuery, vocabularyQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
+import { ToBurn } from "../packages/ToBurn";
 import { profileInWords } from "../packages/words";
 import { moment, percent, plural, size, timeLeft } from "../words/figures";
 import { sentence, Trouble, TroubleText } from "../words/Trouble";
@@ -185,6 +186,7 @@ function Names({ docket }: { docket: Docket }) {
 }
 
 function SealMargin({ docket }: { docket: Docket }) {
+  const newest = docket.packages.at(-1);
   return (
     <>
       <ProfileChoice docket={docket} />
@@ -201,8 +203,14 @@ function SealMargin({ docket }: { docket: Docket }) {
               </li>
             ))}
           </ul>
+          {newest && <ToBurn key={newest.id} pack={newest} />}
         </>
       )}
+      <h2 className="margin-heading">For another house</h2>
+      <p>
+        <a className="text-primary hover:underline" href={`/api/dockets/${docket.id}/parcel.zip`} download>The docket as one ZIP</a>
+        <span className="quiet">: takes, plans, description, pictures and ledger, to be taken in on another shelf.</span>
+      </p>
     </>
   );
 }

@@ -11,6 +11,7 @@ import { FindField } from "../frame/FindField";
 import { Mood } from "../frame/Mood";
 import { STAGES } from "../frame/Spine";
 import { RestoreMany } from "./RestoreMany";
+import { TakeInParcel } from "./TakeInParcel";
 import { plural, shortClock } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 
@@ -32,6 +33,7 @@ export function Shelf() {
   const down = params.get("down") === "yes";
   const { data: dockets, error } = useQuery(shelfQuery(search));
   const [opening, setOpening] = useState(false);
+  const [taking, setTaking] = useState(false);
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const set = (values: Record<string, string>) =>
     setParams((before) => new URLSearchParams({ ...Object.fromEntries(before), ...values }), {
@@ -50,12 +52,14 @@ export function Shelf() {
           <button type="button" className="press press-main" onClick={() => setOpening(true)}>
             <Plus size={15} aria-hidden /> Open a docket
           </button>
+          <button type="button" className="press" onClick={() => setTaking(true)}>Take one in</button>
           <Link to="/look-up" className="press">Look up the shelf</Link>
         </>
       }
     >
       {error && <Trouble error={error} />}
       {chosen.size > 0 && <RestoreMany dockets={rows.filter((one) => chosen.has(one.id))} onClose={() => setChosen(new Set())} />}
+      {taking && <TakeInParcel onClose={() => setTaking(false)} />}
       {opening && <OpenDocket onClose={() => setOpening(false)} />}
       {dockets?.length === 0 && !opening && <Empty search={search} onOpen={() => setOpening(true)} />}
       {rows.length > 0 && (

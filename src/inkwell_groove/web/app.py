@@ -21,6 +21,7 @@ from inkwell_groove.web.routes import (
     fixity,
     intake,
     jobs,
+    parcels,
     plans,
     repairs,
     restoring,
@@ -73,6 +74,7 @@ def make_app(given: Settings | None = None) -> FastAPI:
         artwork,
         sealing,
         fixity,
+        parcels,
         files,
         jobs,
     ):

@@ -25,7 +25,9 @@ from inkwell_groove.workroom.hearing import Hearing
 from inkwell_groove.workroom.intake import Intake
 from inkwell_groove.workroom.jobs.runner import JobRunner
 from inkwell_groove.workroom.listening import Listening
+from inkwell_groove.workroom.packages.burning import Burning
 from inkwell_groove.workroom.packages.fixity import Fixity
+from inkwell_groove.workroom.packages.parcels import Parcels
 from inkwell_groove.workroom.packages.profiles import Profiles
 from inkwell_groove.workroom.packages.sealing import Sealing
 from inkwell_groove.workroom.pictures import Pictures
@@ -91,6 +93,8 @@ class Workroom:
         self.restoring = Restoring(self.database, self.media, self.events, self.plans)
         self.profiles = Profiles(self.database, self.media, self.events)
         self.fixity = Fixity(self.database, self.media, self.events, settings)
+        self.parcels = Parcels(self.database, self.media, self.events, max_bytes=settings.max_upload_bytes)
+        self.burning = Burning(self.database, self.media, self.events)
         self.sealing = Sealing(self.database, self.media, self.events)
         self.sealing.after = self.fixity.sealed
         self.listening = Listening(self.database, self.media)
@@ -99,7 +103,17 @@ class Workroom:
         self.proposing = Proposing(self.database, self.media, self.events)
         self.steps = Steps(self.database, self.media, self.events)
         self.rules = Rules(self.database, self.media, self.events)
-        parts = (self.intake, self.plans, self.repairs, self.restoring, self.sealing, self.books, self.bundles)
+        parts = (
+            self.intake,
+            self.plans,
+            self.repairs,
+            self.restoring,
+            self.sealing,
+            self.burning,
+            self.parcels,
+            self.books,
+            self.bundles,
+        )
         many = (self.takes, self.hearing, self.discs, self.steps, self.fixity)
         kinds = [part.kind() for part in parts] + [kind for part in many for kind in part.kinds()]
         self.jobs = JobRunner(self.database, self.events, kinds, workers=settings.workers)

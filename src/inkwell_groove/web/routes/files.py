@@ -17,6 +17,7 @@ from inkwell_groove.core.files.naming import Naming
 from inkwell_groove.core.files.pictures import mime_of
 from inkwell_groove.core.wording.rules import WordingRule
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.receiving import received
 from inkwell_groove.workroom.files.steps import Id3
 from inkwell_groove.workroom.files.views import (
     ArtCheckView,
@@ -124,17 +125,8 @@ async def bring_in_zip(
     room: Room, who: Who, request: Request, name: Annotated[str, Query(max_length=500)]
 ) -> BundleView:
     """The archive's bytes are the request's body."""
-    path = await run_in_threadpool(room.media.new_incoming)
-    try:
-        with path.open("wb") as file:
-            async for chunk in request.stream():
-                await run_in_threadpool(file.write, chunk)
-                if file.tell() > room.settings.max_upload_bytes:
-                    raise Refused("the archive is too large", where=name, remedy="Send it in parts")
+    async with received(request, room, name) as path:
         return await run_in_threadpool(room.bundles.bring_in_zip, path, name, who=who)
-    except BaseException:
-        path.unlink(missing_ok=True)
-        raise
 
 
 @router.post("/bundles/{bundle_id}/look-again", operation_id="lookAgain", status_code=202)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from urllib.parse import quote
 
 from fastapi import APIRouter
@@ -12,6 +13,7 @@ from inkwell_groove.core.copies.order import FORMS, CopyForm, CopyKind
 from inkwell_groove.core.sealing.profile import Profile
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.zipping import zip_stream
+from inkwell_groove.workroom.packages.burning import BurnView
 from inkwell_groove.workroom.packages.profiles import ProfileView
 from inkwell_groove.workroom.packages.sealing import SealAsked
 from inkwell_groove.workroom.views import JobView
@@ -88,7 +90,28 @@ def package_zip(room: Room, package_id: int, part: str = "") -> StreamingRespons
     else:
         folder, shown = room.sealing.package(package_id)
         inside, name = "/".join(shown), shown[-1]
-    disposition = f"attachment; filename=\"package-{package_id}.zip\"; filename*=UTF-8''{quote(f'{name}.zip')}"
+    return _zipped(folder, inside, name, f"package-{package_id}.zip")
+
+
+@router.get("/packages/{package_id}/discs", operation_id="discsToBurn")
+def discs_to_burn(room: Room, package_id: int) -> list[BurnView]:
+    return room.burning.discs(package_id)
+
+
+@router.post("/packages/{package_id}/discs/{name}", operation_id="makeImage", status_code=202)
+def make_image(room: Room, who: Who, package_id: int, name: str) -> JobView:
+    return room.burning.make(package_id, name, who=who)
+
+
+@router.get("/packages/{package_id}/discs/{name}/image.zip", operation_id="imageZip", response_class=StreamingResponse)
+def image_zip(room: Room, package_id: int, name: str) -> StreamingResponse:
+    """An image for burning: the sound and its cue sheet."""
+    folder, shown = room.burning.image(package_id, name)
+    return _zipped(folder, shown, shown, f"image-{package_id}.zip")
+
+
+def _zipped(folder: Path, inside: str, name: str, plain_name: str) -> StreamingResponse:
+    disposition = f"attachment; filename=\"{plain_name}\"; filename*=UTF-8''{quote(f'{name}.zip')}"
     return StreamingResponse(
         zip_stream(folder, inside), media_type="application/zip", headers={"Content-Disposition": disposition}
     )

@@ -1,4 +1,4 @@
-"""What jobs do with packages that were sealed: check them, keep a second copy, restore from it."""
+"""What jobs do with packages that were sealed: check and restore them, keep a second copy, make images of them."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from typing import Any
 
 from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.fixity import Pace, check_folder, sha256_of
+from inkwell_groove.core.sealing.burning import ToBurn, write_image
 from inkwell_groove.store.media import MediaStore, move_into_place, sync_file, sync_folder
 from inkwell_groove.workroom.jobs.pool import Progress
 
@@ -124,3 +125,17 @@ def _copied(source: Path, target: Path, digest: str) -> None:
             where=str(source),
             remedy="Look at both disks' health",
         )
+
+
+def make_image(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """An image for burning of a package's masters. Arguments: media_root, masters, target, tracks, title, performer."""
+    media, masters = MediaStore(Path(arguments["media_root"])), Path(arguments["masters"])
+    files = [ToBurn.model_validate({**track, "path": masters / track["path"]}) for track in arguments["tracks"]]
+    target = Path(arguments["target"])
+    progress(0.05, "laying the tracks end to end")
+    with media.workspace() as work:
+        made = write_image(files, work, title=arguments["title"], performer=arguments["performer"])
+        work.chmod(0o755)
+        shutil.rmtree(target, ignore_errors=True)
+        move_into_place(work, target)
+    return made.model_dump(mode="json")

@@ -1,0 +1,69 @@
+"""What jobs do with a docket that comes from another house: unpacked, every file held against its digest, drawn."""
+
+from __future__ import annotations
+
+import shutil
+import zipfile
+import zlib
+from pathlib import Path
+from typing import Any
+
+from inkwell_groove.core.errors import ProofFailed
+from inkwell_groove.core.peaks import build
+from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place, sha256_of
+from inkwell_groove.workroom.jobs.pool import Progress
+
+_COPY_BYTES = 4 << 20
+
+
+def unpack(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Takes and pictures move in among the others; a disc's readings wait in a folder for their numbers.
+
+    Arguments: media_root, parcel (the ZIP, whose names were checked), takes (names by SHA-256), pictures (SHA-256).
+    Can be begun again at any point: what is there already is kept once.
+    """
+    media, parcel = MediaStore(Path(arguments["media_root"])), Path(arguments["parcel"])
+    takes: dict[str, str] = arguments["takes"]
+    discs = parcel.with_name(f"{parcel.name} discs")
+    shutil.rmtree(discs, ignore_errors=True)
+    discs.mkdir()
+    with zipfile.ZipFile(parcel) as archive, media.workspace() as work:
+        for index, (sha256, name) in enumerate(takes.items()):
+            progress(index / (len(takes) + 1), f"{name}: unpacking")
+            beside = work / sha256
+            _extract(archive, f"takes/{sha256}", beside)
+            _hold(beside, sha256, name)
+            if not media.derived(sha256, PEAKS_NAME).exists():
+                build(beside, work / PEAKS_NAME, name=name)
+                move_into_place(work / PEAKS_NAME, media.derived(sha256, PEAKS_NAME))
+            media.keep_take(beside, sha256)
+        for sha256 in arguments["pictures"]:
+            beside = work / sha256
+            _extract(archive, f"pictures/{sha256}", beside)
+            _hold(beside, sha256, "a picture")
+            media.keep_picture(beside.read_bytes())
+            beside.unlink()
+        for name in archive.namelist():
+            if name.startswith("discs/") and not name.endswith("/"):
+                target = discs / name.removeprefix("discs/")
+                target.parent.mkdir(exist_ok=True)
+                _extract(archive, name, target)
+    return {"discs": str(discs)}
+
+
+def _extract(archive: zipfile.ZipFile, name: str, target: Path) -> None:
+    try:
+        with archive.open(name) as source, target.open("xb") as out:
+            shutil.copyfileobj(source, out, _COPY_BYTES)
+    except (zipfile.BadZipFile, zlib.error, EOFError) as cause:
+        raise ProofFailed(f"it was damaged on its way ({cause})", where=name, remedy="Send the docket again") from cause
+
+
+def _hold(path: Path, sha256: str, name: str) -> None:
+    found = sha256_of(path)
+    if found != sha256:
+        raise ProofFailed(
+            f"it has SHA-256 {found[:12]}…, the docket says {sha256[:12]}…: it was altered on its way",
+            where=name,
+            remedy="Send the docket again",
+        )

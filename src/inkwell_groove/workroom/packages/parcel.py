@@ -1,0 +1,217 @@
+"""A docket as one ZIP for another house: what its `docket.json` says, and which files lie beside it.
+
+    docket.json          everything the rows say: carriers, sides, takes, every version of the plans, readings of discs,
+                         description with origins, pictures, ledger
+    takes/SHA256         the takes themselves, bit for bit
+    pictures/SHA256      the pictures
+    discs/1/02.flac      the tracks of each reading of a disc
+
+What can be made again from a take (its waveform, what was heard of it) is made again where it comes in.
+"""
+
+from __future__ import annotations
+
+import re
+import zipfile
+from collections.abc import Iterator
+from datetime import datetime
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from inkwell_groove.core.disc.record import DiscRecord
+from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.plan import Plan
+from inkwell_groove.core.sealing.profile import Profile
+
+DOCUMENT = "docket.json"
+KIND, VERSION = "docket of Inkwell Groove", 1
+_MOST_DOCUMENT_BYTES = 64 << 20
+_SHA256 = r"[0-9a-f]{64}"
+_NAME = re.compile(rf"docket\.json|(?:takes|pictures)/{_SHA256}|discs/\d{{1,6}}/[\w. -]{{1,100}}", re.ASCII)
+_REMEDY = "Export the docket anew where it comes from"
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(frozen=True, from_attributes=True)
+
+
+class ParcelTake(_Part):
+    name: str
+    sha256: str = Field(pattern=rf"^{_SHA256}$")
+    size_bytes: int = Field(ge=0)
+    container: str
+    word: str
+    rate_hz: int
+    channels: int
+    samples: int
+    lossless: bool
+    note: str
+    sample_peak_dbfs: float | None
+    clipped_runs: int | None
+    taken_in_at: datetime
+    taken_in_by: str
+    transferred: dict[str, Any] | None
+    side_start_sample: int
+    side_end_sample: int | None
+
+
+class ParcelVersion(_Part):
+    """One version of a plan; `id` and `parent_id` are those of the house it comes from."""
+
+    id: int
+    parent_id: int | None
+    document: Plan
+    action: str
+    made_at: datetime
+    made_by: str
+
+
+class ParcelRead(_Part):
+    """One reading of a disc; its files lie in `discs/` under its number."""
+
+    id: int
+    drive_id: str
+    state: Literal["read", "failed", "cancelled"]
+    asked: dict[str, Any]
+    record: DiscRecord | None
+    refusal: dict[str, Any] | None
+    began_at: datetime
+    began_by: str
+
+
+class ParcelSide(_Part):
+    letter: str = Field(min_length=1, max_length=2)
+    expected_s: float | None
+    takes: tuple[ParcelTake, ...]
+    chosen_take: int | None = Field(default=None, description="Which of them, counted from 0.")
+    plan_version_id: int | None
+    versions: tuple[ParcelVersion, ...] = ()
+    disc_reads: tuple[ParcelRead, ...] = ()
+
+
+class ParcelCarrier(_Part):
+    number: int
+    format: str
+    speed: str
+    equalisation: str
+    condition: str
+    playing_order: str
+    tape_type: str
+    noise_reduction: str
+    sides: tuple[ParcelSide, ...]
+
+
+class ParcelField(_Part):
+    track_key: str
+    field: str
+    value: str
+    origin: str
+    changed_at: datetime
+
+
+class ParcelPicture(_Part):
+    role: str
+    name: str
+    sha256: str = Field(pattern=rf"^{_SHA256}$")
+    mime: str
+    width_px: int
+    height_px: int
+    bits_per_pixel: int
+    size_bytes: int
+    origin: str
+    added_at: datetime
+
+
+class ParcelEntry(_Part):
+    at: datetime
+    who: str
+    action: str
+    before: dict[str, Any] | None
+    after: dict[str, Any] | None
+
+
+class ParcelProfile(_Part):
+    name: str
+    profile: Profile
+
+
+class Parcel(_Part):
+    """Everything that is said of a docket."""
+
+    kind: Literal["docket of Inkwell Groove"] = KIND
+    version: Literal[1] = VERSION
+    shelfmark: str = Field(min_length=1, max_length=100)
+    folder_pattern: str
+    file_pattern: str
+    profile: ParcelProfile | None
+    created_at: datetime
+    carriers: tuple[ParcelCarrier, ...] = Field(min_length=1)
+    fields: tuple[ParcelField, ...]
+    artwork: tuple[ParcelPicture, ...]
+    ledger: tuple[ParcelEntry, ...]
+
+    def sides(self) -> Iterator[ParcelSide]:
+        for carrier in self.carriers:
+            yield from carrier.sides
+
+    def takes(self) -> dict[str, ParcelTake]:
+        """Each recording once, by its SHA-256."""
+        return {take.sha256: take for side in self.sides() for take in side.takes}
+
+
+def read_parcel(path: Path, *, max_bytes: int) -> Parcel:
+    """What a received ZIP says, its list of files checked, nothing unpacked. Raises Refused, naming what is wrong."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            entries = {one.filename: one for one in archive.infolist() if not one.is_dir()}
+            if len(entries) < len([one for one in archive.infolist() if not one.is_dir()]):
+                raise Refused("a file is in it twice", where=path.name, remedy=_REMEDY)
+            for name, entry in entries.items():
+                if not _NAME.fullmatch(name):
+                    raise Refused(f"'{name[:80]}' does not belong into a docket", where="the ZIP", remedy=_REMEDY)
+                if entry.flag_bits & 1:
+                    raise Refused("it is encrypted", where=name, remedy="Send it without a password")
+            if sum(one.file_size for one in entries.values()) > max_bytes:
+                raise Refused(
+                    f"it would take more than {max_bytes / 1e9:.0f} GB", where="the ZIP",
+                    remedy="Raise INKWELL_MAX_UPLOAD_BYTES, or send its takes apart",
+                )  # fmt: skip
+            document = entries.get(DOCUMENT)
+            if document is None or document.file_size > _MOST_DOCUMENT_BYTES:
+                raise Refused(f"there is no {DOCUMENT} in it", where="the ZIP", remedy="Give a docket's own ZIP")
+            parcel = Parcel.model_validate_json(archive.read(DOCUMENT))
+    except (zipfile.BadZipFile, NotImplementedError, EOFError) as cause:
+        raise Refused(f"this is no ZIP that can be read ({cause})", where="the ZIP", remedy=_REMEDY) from cause
+    except ValidationError as cause:
+        first = cause.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])
+        raise Refused(f"{place}: {first['msg']}", where=DOCUMENT, remedy=_REMEDY) from cause
+    for sha256, take in parcel.takes().items():
+        entry = entries.get(f"takes/{sha256}")
+        if entry is None or entry.file_size != take.size_bytes:
+            raise Refused(f"the take {take.name} is not whole in it", where="the ZIP", remedy=_REMEDY)
+    for picture in parcel.artwork:
+        if f"pictures/{picture.sha256}" not in entries:
+            raise Refused(f"the picture {picture.name} is not in it", where="the ZIP", remedy=_REMEDY)
+    for side in parcel.sides():
+        _check_side(side)
+    return parcel
+
+
+def _check_side(side: ParcelSide) -> None:
+    """Raises Refused where what it points at is not there."""
+    known = {version.id for version in side.versions}
+    before: set[int] = set()
+    for version in side.versions:
+        if version.parent_id is not None and version.parent_id not in before:
+            raise Refused(
+                f"version {version.id} of side {side.letter} comes before its own origin", where=DOCUMENT,
+                remedy=_REMEDY,
+            )  # fmt: skip
+        before.add(version.id)
+    if side.plan_version_id is not None and side.plan_version_id not in known:
+        raise Refused(f"the plan of side {side.letter} is not in it", where=DOCUMENT, remedy=_REMEDY)
+    if side.chosen_take is not None and not 0 <= side.chosen_take < len(side.takes):
+        raise Refused(f"the chosen take of side {side.letter} is not in it", where=DOCUMENT, remedy=_REMEDY)
