@@ -37,6 +37,7 @@ def environment(port: int, outside: Mapping[str, str]) -> dict[str, str]:
         "INKWELL_MEDIA_ROOT": str(var() / "media"),
         "INKWELL_FRONTEND_ROOT": str(FRONTEND / "dist"),
         "INKWELL_PORT": str(port),
+        "INKWELL_TARGETS_ROOT": os.environ.get("INKWELL_TARGETS_ROOT", str(var() / "targets")),
         **{name: os.environ.get(name, address) for name, address in outside.items()},
     }
 

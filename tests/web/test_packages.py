@@ -38,9 +38,14 @@ def side(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def vault(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     """A server that keeps a second copy of every package."""
     second = tmp_path_factory.mktemp("second")
-    settings = {"INKWELL_SECOND_ROOT": str(second), "INKWELL_FIXITY_BYTES_PER_S": "0"}
+    targets = tmp_path_factory.mktemp("targets")
+    settings = {
+        "INKWELL_SECOND_ROOT": str(second),
+        "INKWELL_FIXITY_BYTES_PER_S": "0",
+        "INKWELL_TARGETS_ROOT": str(targets),
+    }
     with Server(database_url, tmp_path_factory.mktemp("media"), **settings) as running:
-        running.second = second  # type: ignore[attr-defined]
+        running.second, running.targets = second, targets  # type: ignore[attr-defined]
         yield running
 
 
@@ -197,6 +202,41 @@ def test_an_audit_goes_through_all_of_them_the_oldest_first_and_on_after_a_resta
     times = [one["verified_at"] for one in told["packages"]]
     assert times == sorted(times) and all(one["state"] == "sound" for one in told["packages"])
     assert vault.api.delete("/fixity/audit").status_code == 409
+
+
+def test_copies_are_carried_where_players_read_and_what_they_cannot_show_is_said_first(
+    vault: Server, side: Path
+) -> None:
+    docket_id = described(vault, "C-1", side)
+    vault.api.put("/dockets-profile", json={"docket_ids": [docket_id], "name": "Archive and listening"})
+    vault.post(f"/dockets/{docket_id}/seal")
+    vault.wait_for_jobs()
+    package_id = docket(vault, docket_id)["packages"][-1]["id"]
+    assert [one["target"]["name"] for one in vault.get("/targets")] == ["Portable player", "Listening room"]
+    told = vault.get(f"/packages/{package_id}/fit", part="Masters", target="Portable player")
+    assert told["misfits"] == ["Portable player does not play FLAC (3 files)"]
+    assert vault.get(f"/packages/{package_id}/fit", part="MP3 192", target="Portable player")["misfits"] == []
+    old = {"name": "Old player", "folder": "../old/.", "formats": ["Opus"], "most_rate_hz": 44_100}
+    assert vault.api.put("/targets", json=old).json()["target"]["folder"] == "old"
+    strict = vault.get(f"/packages/{package_id}/fit", part="Opus 128", target="Old player")
+    assert strict["misfits"] == ["48 kHz, Old player plays up to 44.1 (3 files)"]
+    asked = vault.api.post(f"/packages/{package_id}/carry", params={"part": "MP3 192", "target": "Portable player"})
+    assert asked.status_code == 202
+    vault.wait_for_jobs()
+    there = vault.targets / "portable" / "The Test Band" / "Record C-1"  # type: ignore[attr-defined]
+    assert sorted(path.name for path in there.iterdir()) == [
+        "01 One.mp3", "02 Two.mp3", "03 Three.mp3", "album.m3u8",
+    ]  # fmt: skip
+    sealed = package_folder(vault, docket_id) / "data" / "copies" / "MP3 192"
+    assert all(path.read_bytes() == (sealed / path.name).read_bytes() for path in there.iterdir())
+    entries = (there / "album.m3u8").read_text().splitlines()
+    assert [line for line in entries if not line.startswith("#")] == ["01 One.mp3", "02 Two.mp3", "03 Three.mp3"]
+    (there / "02 Two.mp3").write_bytes(b"broken")
+    vault.api.post(f"/packages/{package_id}/carry", params={"part": "MP3 192", "target": "Portable player"})
+    vault.wait_for_jobs()
+    carried = vault.get("/ledger", docket_id=docket_id)[0]
+    assert carried["action"] == "MP3 192 carried to Portable player" and carried["after"]["written"] == 1
+    assert vault.api.get(f"/packages/{package_id}/fit", params={"part": "MP3", "target": "x"}).status_code == 404
 
 
 def test_a_record_becomes_an_image_for_burning(vault: Server, side: Path, tmp_path: Path) -> None:

@@ -286,3 +286,8 @@ export const discsToBurnQuery = (packageId: number) =>
     queryKey: ["discs to burn", packageId],
     queryFn: ({ signal }) => answer(api.GET("/api/packages/{package_id}/discs", { params: { path: { package_id: packageId } }, signal })),
   });
+
+export const targetsQuery = queryOptions({
+  queryKey: ["targets"],
+  queryFn: ({ signal }) => answer(api.GET("/api/targets", { signal })),
+});

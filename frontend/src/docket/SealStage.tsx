@@ -6,6 +6,7 @@ import { Link } from "react-router";
 import { answer, api, type Docket, type Job, type Package } from "../api/client";
 import { jobsQuery, profilesQuery, vocabularyQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
+import { CarryTo } from "../packages/CarryTo";
 import { ToBurn } from "../packages/ToBurn";
 import { profileInWords } from "../packages/words";
 import { moment, percent, plural, size, timeLeft } from "../words/figures";
@@ -203,6 +204,7 @@ function SealMargin({ docket }: { docket: Docket }) {
               </li>
             ))}
           </ul>
+          {newest && <CarryTo key={`to ${newest.id}`} pack={newest} />}
           {newest && <ToBurn key={newest.id} pack={newest} />}
         </>
       )}

@@ -29,6 +29,7 @@ class Settings(BaseSettings):
         default=_ROOT / "var" / "demo" / "files", description="Folders of files below this one can be brought in."
     )
     second_root: Path | None = Field(default=None, description="Where a second copy of every package is kept.")
+    targets_root: Path | None = Field(default=None, description="Below it lie the folders that players read.")
     fixity_days: int = Field(default=90, ge=0, description="Packages are verified so often; 0 for never unasked.")
     fixity_bytes_per_s: float = Field(default=80e6, ge=0, description="How fast, so that others can work; 0: freely.")
     witness_register: str = Field(default="", description="Address of the witness register; empty to ask none.")

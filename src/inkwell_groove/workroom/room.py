@@ -30,6 +30,7 @@ from inkwell_groove.workroom.packages.fixity import Fixity
 from inkwell_groove.workroom.packages.parcels import Parcels
 from inkwell_groove.workroom.packages.profiles import Profiles
 from inkwell_groove.workroom.packages.sealing import Sealing
+from inkwell_groove.workroom.packages.sending import Sending
 from inkwell_groove.workroom.pictures import Pictures
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.repairs import Repairs
@@ -94,6 +95,7 @@ class Workroom:
         self.profiles = Profiles(self.database, self.media, self.events)
         self.fixity = Fixity(self.database, self.media, self.events, settings)
         self.parcels = Parcels(self.database, self.media, self.events, max_bytes=settings.max_upload_bytes)
+        self.sending = Sending(self.database, self.media, self.events, settings.targets_root)
         self.burning = Burning(self.database, self.media, self.events)
         self.sealing = Sealing(self.database, self.media, self.events)
         self.sealing.after = self.fixity.sealed
@@ -111,6 +113,7 @@ class Workroom:
             self.sealing,
             self.burning,
             self.parcels,
+            self.sending,
             self.books,
             self.bundles,
         )

@@ -10,12 +10,14 @@ from fastapi.responses import PlainTextResponse, StreamingResponse
 from pydantic import BaseModel, Field
 
 from inkwell_groove.core.copies.order import FORMS, CopyForm, CopyKind
+from inkwell_groove.core.copies.players import Target
 from inkwell_groove.core.sealing.profile import Profile
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.zipping import zip_stream
 from inkwell_groove.workroom.packages.burning import BurnView
 from inkwell_groove.workroom.packages.profiles import ProfileView
 from inkwell_groove.workroom.packages.sealing import SealAsked
+from inkwell_groove.workroom.packages.sending import FitView, TargetView
 from inkwell_groove.workroom.views import JobView
 
 router = APIRouter(tags=["sealing"])
@@ -108,6 +110,27 @@ def image_zip(room: Room, package_id: int, name: str) -> StreamingResponse:
     """An image for burning: the sound and its cue sheet."""
     folder, shown = room.burning.image(package_id, name)
     return _zipped(folder, shown, shown, f"image-{package_id}.zip")
+
+
+@router.get("/targets", operation_id="targets")
+def targets(room: Room) -> list[TargetView]:
+    return room.sending.targets()
+
+
+@router.put("/targets", operation_id="saveTarget")
+def save_target(room: Room, who: Who, target: Target) -> TargetView:
+    return room.sending.save(target, who=who)
+
+
+@router.get("/packages/{package_id}/fit", operation_id="fitOfPart")
+def fit(room: Room, package_id: int, part: str, target: str) -> FitView:
+    """What a target cannot show of a part, before it is carried there."""
+    return room.sending.fit(package_id, part, target)
+
+
+@router.post("/packages/{package_id}/carry", operation_id="carryPart", status_code=202)
+def carry(room: Room, who: Who, package_id: int, part: str, target: str) -> JobView:
+    return room.sending.send(package_id, part, target, who=who)
 
 
 def _zipped(folder: Path, inside: str, name: str, plain_name: str) -> StreamingResponse:

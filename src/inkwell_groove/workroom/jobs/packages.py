@@ -139,3 +139,25 @@ def make_image(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         shutil.rmtree(target, ignore_errors=True)
         move_into_place(work, target)
     return made.model_dump(mode="json")
+
+
+def carry(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Files of a package to a folder that players read: what is there already and the same is left, all read back.
+
+    Arguments: source, target, files (SHA-256 by name).
+    """
+    source, target = Path(arguments["source"]), Path(arguments["target"])
+    files: dict[str, str] = arguments["files"]
+    written = 0
+    for index, (name, digest) in enumerate(sorted(files.items())):
+        progress(index / len(files), name)
+        path = target / name
+        if path.is_file() and sha256_of(path) == digest:
+            continue
+        beside = path.with_name(f".{path.name}.part")
+        beside.unlink(missing_ok=True)
+        _copied(source / name, beside, digest)
+        beside.replace(path)
+        sync_folder(path.parent)
+        written += 1
+    return {"files": len(files), "written": written}
