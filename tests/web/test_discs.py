@@ -261,14 +261,14 @@ def test_a_disc_sent_to_another_house_is_read_on_there(house: Server) -> None:
     desk = Desk(house, "CD-sent")
     house.api.delete("/drives/drive-1/disc")
     desk.put_in("D-2", "image")
-    desk.read("image", numbers=[1, 2])
+    read_here = [one["verdict"] for one in desk.read("image", numbers=[1, 2])["tracks"]]
     parcel = house.api.get(f"/dockets/{desk.docket['id']}/parcel.zip").content
     assert house.api.post("/parcels", content=parcel, params={"shelfmark": "CD-came"}).status_code == 202
     house.wait_for_jobs()
     came = next(one for one in house.get("/dockets") if one["shelfmark"] == "CD-came")
     desk.docket = house.get(f"/dockets/{came['id']}")
     desk.sides = [desk.docket["carriers"][0]["sides"][0]["id"]]
-    assert [one["verdict"] for one in desk.view()["tracks"][:2]] == ["agreed", "agreed"]
+    assert [one["verdict"] for one in desk.view()["tracks"]] == read_here
     desk.put_in("D-2", "image")
     desk.read("image", numbers=[3])
     assert len(desk.now()["carriers"][0]["sides"][0]["takes"]) == 1, "made of both houses' readings"
