@@ -98,7 +98,7 @@ class Workroom:
         self.sending = Sending(self.database, self.media, self.events, settings.targets_root)
         self.burning = Burning(self.database, self.media, self.events)
         self.sealing = Sealing(self.database, self.media, self.events)
-        self.sealing.after = self.fixity.sealed
+        self.sealing.sealed = self.fixity.sealed
         self.listening = Listening(self.database, self.media)
         self.bundles = Bundles(self.database, self.media, self.events, settings.files_root)
         self.sheets = Sheets(self.database, self.media, self.events)

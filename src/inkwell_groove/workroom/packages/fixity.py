@@ -138,15 +138,10 @@ class Fixity(Part):
                 )
         return self._ask(package_id, RESTORE, who=who)
 
-    def sealed(self, docket_id: int) -> None:
-        """Called when a docket was sealed: its package is copied once more, where the house keeps second copies."""
-        if not self._settings.second_root:
-            return
-        with self._database.begin() as session:
-            query = select(Package.id).where(Package.docket_id == docket_id).order_by(Package.id.desc()).limit(1)
-            package_id = session.scalars(query).first()
-        if package_id is not None:
-            self._ask(package_id, COPY)
+    def sealed(self, session: Session, package: Package) -> None:
+        """A new package is copied once more, where the house keeps second copies; asked for as it is booked."""
+        if self._settings.second_root:
+            self._job(session, package, COPY)
 
     # Within
 

@@ -66,12 +66,12 @@ def transfer_told(take: Take) -> tuple[tuple[str, str], ...]:
 
 
 class Sealing(Part):
-    """Sealing, and what was sealed. `after` is called with the docket once its package is in the books."""
+    """Sealing, and what was sealed. `sealed` is called with each new package, in the transaction that books it."""
 
-    after: Callable[[int], None] = staticmethod(lambda docket_id: None)
+    sealed: Callable[[Session, Package], None] = staticmethod(lambda session, package: None)
 
     def kind(self) -> JobKind:
-        return JobKind(SEAL, "inkwell_groove.workroom.jobs.work:seal", self._finish, after=self.after)
+        return JobKind(SEAL, "inkwell_groove.workroom.jobs.work:seal", self._finish)
 
     def seal(self, docket_id: int, *, who: str) -> JobView:
         """Asks for the job that seals a docket as it stands now.
@@ -237,6 +237,7 @@ class Sealing(Part):
         )
         docket.packages.append(package)
         session.flush()
+        self.sealed(session, package)
         tracks = result["album"]["tracks"]
         ledger.record(
             session,
