@@ -175,6 +175,7 @@ def test_damage_is_found_named_and_put_right_from_the_second_copy(vault: Server,
     assert "damaged in frame " in found["01 One.flac"]["words"]
     assert docket(vault, docket_id)["packages"][-1]["fixity"]["findings"] == told["findings"]
 
+    assert docket(vault, docket_id)["standing"] == "sealed"
     vault.post(f"/packages/{package_id}/restoring")
     vault.wait_for_jobs()
     told = fixity_of(vault, docket_id)
@@ -187,6 +188,14 @@ def test_damage_is_found_named_and_put_right_from_the_second_copy(vault: Server,
     assert any("are not as they were sealed" in action for action in actions)
     (folder / "stray.txt").unlink()
     bagit.Bag(str(folder)).validate()
+
+    # One that is known to be damaged is not passed over when many are sealed.
+    assert vault.post("/seal-many", {"docket_ids": [docket_id]})[0]["outcome"] == "as it is"
+    one.write_bytes(bad)
+    vault.post(f"/packages/{package_id}/check")
+    vault.wait_for_jobs()
+    assert vault.post("/seal-many", {"docket_ids": [docket_id]})[0]["outcome"] == "asked"
+    vault.wait_for_jobs()
 
 
 def test_an_audit_goes_through_all_of_them_the_oldest_first_and_on_after_a_restart(vault: Server) -> None:

@@ -131,6 +131,32 @@ def _broken_plan(files: dict[str, bytes]) -> None:
     files["docket.json"] = json.dumps(told).encode()
 
 
+def _said(files: dict[str, bytes], change: Any) -> None:
+    told = json.loads(files["docket.json"])
+    change(told)
+    files["docket.json"] = json.dumps(told).encode()
+
+
+def _carrier_twice(files: dict[str, bytes]) -> None:
+    _said(files, lambda told: told["carriers"].append(told["carriers"][0]))
+
+
+def _field_twice(files: dict[str, bytes]) -> None:
+    _said(files, lambda told: told["fields"].append(told["fields"][0]))
+
+
+def _name_too_long(files: dict[str, bytes]) -> None:
+    _said(files, lambda told: told["carriers"][0]["sides"][0]["takes"][0].update(name="x" * 256))
+
+
+def _word_of_no_kind(files: dict[str, bytes]) -> None:
+    _said(files, lambda told: told["carriers"][0]["sides"][0]["takes"][0].update(word="s99"))
+
+
+def _up_and_away(files: dict[str, bytes]) -> None:
+    files["discs/1/.."] = b"x"
+
+
 def _without_document(files: dict[str, bytes]) -> None:
     del files["docket.json"]
 
@@ -140,6 +166,11 @@ def _without_document(files: dict[str, bytes]) -> None:
     [
         (_without_take, "is not whole in it"),
         (_escaping, "does not belong into a docket"),
+        (_up_and_away, "does not belong into a docket"),
+        (_carrier_twice, "the carrier 1 is in it twice"),
+        (_field_twice, "is in it twice"),
+        (_name_too_long, "at most 255"),
+        (_word_of_no_kind, "word"),
         (_newer, "version"),
         (_broken_plan, "the plan of side A is not in it"),
         (_without_document, "no docket.json"),

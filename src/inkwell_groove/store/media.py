@@ -188,11 +188,6 @@ def sync_folder(path: Path) -> None:
         os.close(descriptor)
 
 
-def sha256_of(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
-
-
 def _digest(text: str) -> str:
     if not re.fullmatch(r"[0-9a-f]{64}", text):
         raise ValueError(f"{text!r} is not a SHA-256")

@@ -222,3 +222,9 @@ def _bag_info(order: SealOrder, album: SealedAlbum) -> dict[str, str]:
         "Bagging-Date": order.sealed_at[:10],
         "Bag-Software-Agent": f"Inkwell Groove {__version__}",
     }
+
+
+def part_folders(album: SealedAlbum) -> dict[str, str]:
+    """What a package holds that can be had alone, by name: each part's folder below its data."""
+    masters = {"Masters": MASTERS} if album.package else {}
+    return masters | {part.name: part.folder for part in album.parts}

@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, Missing, Refused
+from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.database import Database
-from inkwell_groove.store.media import MediaStore, sha256_of, sync_file
+from inkwell_groove.store.media import MediaStore, sync_file
 from inkwell_groove.store.models import Bundle, BundleFile, Job
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events

@@ -19,12 +19,13 @@ from inkwell_groove.core.disc.toc import Toc
 from inkwell_groove.core.disc.twin import FrameState
 from inkwell_groove.core.disc.witnesses import Register
 from inkwell_groove.core.errors import Conflict, ProofFailed, Refused
+from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.peaks import build
 from inkwell_groove.core.probe import probe
 from inkwell_groove.core.sealing.render import WordLength
 from inkwell_groove.core.sealing.tracks import prove_track, write_track
 from inkwell_groove.devices.drives import DriveOrder
-from inkwell_groove.store.media import PEAKS_NAME, MediaStore, sha256_of
+from inkwell_groove.store.media import PEAKS_NAME, MediaStore
 from inkwell_groove.workroom.disc.strip import Recorder
 from inkwell_groove.workroom.jobs.pool import Progress
 from inkwell_groove.workroom.jobs.work import kept

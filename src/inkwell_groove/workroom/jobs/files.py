@@ -24,8 +24,9 @@ from inkwell_groove.core.files.reading import FileTags, read_file, read_pictures
 from inkwell_groove.core.files.silence import silent_tail_s, without_tail
 from inkwell_groove.core.files.undo import between, take_back
 from inkwell_groove.core.files.writing import Change, Ready, TagOptions, carry_out, drop, prepare, write
+from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.journal import Journal
-from inkwell_groove.store.media import MediaStore, sha256_of, sync_folder
+from inkwell_groove.store.media import MediaStore, sync_folder
 from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of
 from inkwell_groove.workroom.files.orders import Made, Order, Result, append_lines, read_lines, write_lines
 from inkwell_groove.workroom.jobs.pool import Progress

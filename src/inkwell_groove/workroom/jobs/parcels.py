@@ -9,8 +9,9 @@ from pathlib import Path
 from typing import Any
 
 from inkwell_groove.core.errors import ProofFailed
+from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.peaks import build
-from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place, sha256_of
+from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place
 from inkwell_groove.workroom.jobs.pool import Progress
 
 _COPY_BYTES = 4 << 20

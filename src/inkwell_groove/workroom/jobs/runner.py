@@ -12,6 +12,7 @@ from typing import Any
 
 import structlog
 from sqlalchemy import select
+from sqlalchemy.exc import DataError, IntegrityError
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, LengthLie, Missing
@@ -184,6 +185,11 @@ class JobRunner:
                     job.result = done.result()
                     self._close(session, job, "done", None)
                 except InkwellError as refusal:
+                    self._close(session, job, "failed", failure_of(refusal, job.subject))
+                except (IntegrityError, DataError) as cause:
+                    # Another try would end the same way: what came of it breaks a rule of the tables.
+                    log.error("what came of a job cannot be kept", job=job_id, kind=job.kind, exc_info=cause)
+                    refusal = Conflict("what came of it cannot be kept", where=job.subject, remedy="Look at the log")
                     self._close(session, job, "failed", failure_of(refusal, job.subject))
             elif isinstance(error, Cancelled):
                 self._close(session, job, "cancelled", None)

@@ -10,6 +10,7 @@ from typing import Any, BinaryIO
 
 from inkwell_groove.core import peaks, riff
 from inkwell_groove.core.errors import NotSound, ProofFailed
+from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.measure.clipping import clipped_runs
 from inkwell_groove.core.measure.levels import dbfs
 from inkwell_groove.core.peaks import PeakFile, build
@@ -35,7 +36,6 @@ from inkwell_groove.store.media import (
     SCAN_NAME,
     MediaStore,
     move_into_place,
-    sha256_of,
     sync_file,
 )
 from inkwell_groove.workroom.heard import heard_of

@@ -12,7 +12,7 @@ from typing import Any, Literal
 
 import structlog
 from pydantic import Field
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict, InkwellError, Missing
@@ -297,7 +297,7 @@ def _standing(session: Session) -> list[Package]:
 
 
 def _under_way(session: Session) -> Audit | None:
-    return session.scalars(select(Audit).where(or_(Audit.state == UNDER_WAY)).order_by(Audit.id.desc())).first()
+    return session.scalars(select(Audit).where(Audit.state == UNDER_WAY).order_by(Audit.id.desc())).first()
 
 
 def _is_bag(package: Package) -> bool:

@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import re
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 from pathlib import Path
 from typing import Any, Literal
@@ -24,12 +24,15 @@ from inkwell_groove.core.disc.record import DiscRecord
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.plan import Plan
 from inkwell_groove.core.sealing.profile import Profile
+from inkwell_groove.core.sound import MAX_CHANNELS, MAX_RATE_HZ, Word
+from inkwell_groove.workroom.views import Transferred
 
 DOCUMENT = "docket.json"
 KIND, VERSION = "docket of Inkwell Groove", 1
 _MOST_DOCUMENT_BYTES = 64 << 20
+_LONG = 16_000  # a TEXT column holds 65,535 bytes, whatever the characters
 _SHA256 = r"[0-9a-f]{64}"
-_NAME = re.compile(rf"docket\.json|(?:takes|pictures)/{_SHA256}|discs/\d{{1,6}}/[\w. -]{{1,100}}", re.ASCII)
+_NAME = re.compile(rf"docket\.json|(?:takes|pictures)/{_SHA256}|discs/\d{{1,6}}/\w[\w. -]{{0,99}}", re.ASCII)
 _REMEDY = "Export the docket anew where it comes from"
 
 
@@ -37,24 +40,29 @@ class _Part(BaseModel):
     model_config = ConfigDict(frozen=True, from_attributes=True)
 
 
+def _text(most: int) -> Any:
+    """A text that goes into its column."""
+    return Field(max_length=most)
+
+
 class ParcelTake(_Part):
-    name: str
+    name: str = _text(255)
     sha256: str = Field(pattern=rf"^{_SHA256}$")
     size_bytes: int = Field(ge=0)
-    container: str
-    word: str
-    rate_hz: int
-    channels: int
-    samples: int
+    container: str = _text(20)
+    word: Word
+    rate_hz: int = Field(ge=1, le=MAX_RATE_HZ)
+    channels: int = Field(ge=1, le=MAX_CHANNELS)
+    samples: int = Field(ge=0, lt=2**63)
     lossless: bool
-    note: str
+    note: str = _text(_LONG)
     sample_peak_dbfs: float | None
     clipped_runs: int | None
     taken_in_at: datetime
-    taken_in_by: str
-    transferred: dict[str, Any] | None
-    side_start_sample: int
-    side_end_sample: int | None
+    taken_in_by: str = _text(100)
+    transferred: Transferred | None
+    side_start_sample: int = Field(ge=0, lt=2**63)
+    side_end_sample: int | None = Field(ge=0, lt=2**63)
 
 
 class ParcelVersion(_Part):
@@ -63,22 +71,35 @@ class ParcelVersion(_Part):
     id: int
     parent_id: int | None
     document: Plan
-    action: str
+    action: str = _text(200)
     made_at: datetime
-    made_by: str
+    made_by: str = _text(100)
+
+
+class ReadAsked(BaseModel):
+    """What was to be read of a disc, and how, as its row has it."""
+
+    model_config = ConfigDict(frozen=True, extra="allow")
+
+    numbers: list[int]
+    twice: bool
+    eject: bool
+    drive_name: str
+    offset_samples: int | None
+    offset_from: str
 
 
 class ParcelRead(_Part):
     """One reading of a disc; its files lie in `discs/` under its number."""
 
     id: int
-    drive_id: str
+    drive_id: str = _text(40)
     state: Literal["read", "failed", "cancelled"]
-    asked: dict[str, Any]
+    asked: ReadAsked
     record: DiscRecord | None
     refusal: dict[str, Any] | None
     began_at: datetime
-    began_by: str
+    began_by: str = _text(100)
 
 
 class ParcelSide(_Part):
@@ -93,41 +114,41 @@ class ParcelSide(_Part):
 
 class ParcelCarrier(_Part):
     number: int
-    format: str
-    speed: str
-    equalisation: str
-    condition: str
-    playing_order: str
-    tape_type: str
-    noise_reduction: str
+    format: str = _text(40)
+    speed: str = _text(40)
+    equalisation: str = _text(80)
+    condition: str = _text(_LONG)
+    playing_order: str = _text(40)
+    tape_type: str = _text(40)
+    noise_reduction: str = _text(40)
     sides: tuple[ParcelSide, ...]
 
 
 class ParcelField(_Part):
-    track_key: str
-    field: str
-    value: str
-    origin: str
+    track_key: str = _text(32)
+    field: str = _text(40)
+    value: str = _text(_LONG)
+    origin: str = _text(60)
     changed_at: datetime
 
 
 class ParcelPicture(_Part):
-    role: str
-    name: str
+    role: str = _text(20)
+    name: str = _text(255)
     sha256: str = Field(pattern=rf"^{_SHA256}$")
-    mime: str
+    mime: str = _text(40)
     width_px: int
     height_px: int
     bits_per_pixel: int
     size_bytes: int
-    origin: str
+    origin: str = _text(60)
     added_at: datetime
 
 
 class ParcelEntry(_Part):
     at: datetime
-    who: str
-    action: str
+    who: str = _text(100)
+    action: str = _text(300)
     before: dict[str, Any] | None
     after: dict[str, Any] | None
 
@@ -143,8 +164,8 @@ class Parcel(_Part):
     kind: Literal["docket of Inkwell Groove"] = KIND
     version: Literal[1] = VERSION
     shelfmark: str = Field(min_length=1, max_length=100)
-    folder_pattern: str
-    file_pattern: str
+    folder_pattern: str = _text(300)
+    file_pattern: str = _text(300)
     profile: ParcelProfile | None
     created_at: datetime
     carriers: tuple[ParcelCarrier, ...] = Field(min_length=1)
@@ -195,9 +216,20 @@ def read_parcel(path: Path, *, max_bytes: int) -> Parcel:
     for picture in parcel.artwork:
         if f"pictures/{picture.sha256}" not in entries:
             raise Refused(f"the picture {picture.name} is not in it", where="the ZIP", remedy=_REMEDY)
+    _check_once("carrier", [carrier.number for carrier in parcel.carriers])
+    for carrier in parcel.carriers:
+        _check_once(f"side of carrier {carrier.number}", [side.letter for side in carrier.sides])
+    _check_once("field", [(one.track_key, one.field) for one in parcel.fields])
     for side in parcel.sides():
         _check_side(side)
     return parcel
+
+
+def _check_once(what: str, names: Sequence[Any]) -> None:
+    """Raises Refused where something is said twice that there is but once."""
+    twice = [name for name in names if names.count(name) > 1]
+    if twice:
+        raise Refused(f"the {what} {twice[0]} is in it twice", where=DOCUMENT, remedy=_REMEDY)
 
 
 def _check_side(side: ParcelSide) -> None:

@@ -148,7 +148,13 @@ class Parcels(Part):
         Path(job.arguments["parcel"]).unlink(missing_ok=True)
 
     def _fill(self, session: Session, docket: Docket, side: Side, told: ParcelSide, unpacked: Path) -> None:
-        takes = [Take(**one.model_dump()) for one in told.takes]
+        takes = [
+            Take(
+                **one.model_dump(exclude={"transferred"}),
+                transferred=None if one.transferred is None else one.transferred.model_dump(mode="json"),
+            )
+            for one in told.takes
+        ]
         side.takes = takes
         session.flush()
         if told.chosen_take is not None:

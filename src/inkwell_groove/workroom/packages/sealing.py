@@ -14,7 +14,7 @@ from inkwell_groove.core.errors import Conflict, InkwellError, Missing, Refused
 from inkwell_groove.core.sealing.album import check_order
 from inkwell_groove.core.sealing.bag import DATA
 from inkwell_groove.core.sealing.order import CoverOrder, PictureOrder, SealedAlbum, SealOrder, SideOrder
-from inkwell_groove.core.sealing.package import MASTERS
+from inkwell_groove.core.sealing.package import MASTERS, part_folders
 from inkwell_groove.store.models import Docket, Job, Package, Take, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.disc.discs import TAKE
@@ -65,6 +65,12 @@ def transfer_told(take: Take) -> tuple[tuple[str, str], ...]:
     )
 
 
+def _is_damaged(package: Package) -> bool:
+    """Whether a file of it was found damaged or gone when it was last verified."""
+    findings = (package.fixity or {}).get("findings", [])
+    return any(one["state"] in ("damaged", "missing") for one in findings)
+
+
 class Sealing(Part):
     """Sealing, and what was sealed. `sealed` is called with each new package, in the transaction that books it."""
 
@@ -88,7 +94,8 @@ class Sealing(Part):
     def seal_many(self, docket_ids: list[int], *, who: str) -> list[SealAsked]:
         """Asks for the sealing of each docket that can be sealed and is not, as it stands; what was done with each.
 
-        Those whose package is what they are now are passed over: by what they hold, not by any date.
+        Those whose package is what they are now, and not known to be damaged, are passed over: by what they hold, not
+        by any date.
         """
         if len(docket_ids) > _MOST_DOCKETS:
             raise Refused(
@@ -100,7 +107,7 @@ class Sealing(Part):
                 docket = docket_row(session, docket_id, lock=True)
                 whole = WholeDocket(docket)
                 told = {"docket_id": docket_id, "shelfmark": docket.shelfmark}
-                if whole.standing == "sealed":
+                if whole.standing == "sealed" and not _is_damaged(docket.packages[-1]):
                     answers.append(SealAsked(**told, outcome="as it is", words="its package is what it is now"))
                     continue
                 try:
@@ -162,7 +169,7 @@ class Sealing(Part):
         path, shown = self.package(package_id)
         with self._database.begin() as session:
             album = SealedAlbum.model_validate(session.get_one(Package, package_id).album)
-        folders = {part.name: part.folder for part in album.parts} | ({"Masters": MASTERS} if album.package else {})
+        folders = part_folders(album)
         if name not in folders:
             raise Missing(f"there is no part '{name}'", remedy=f"The parts are {', '.join(folders) or 'none'}")
         return path / DATA / folders[name], f"{shown[-1]}, {name}"

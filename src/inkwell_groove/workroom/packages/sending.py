@@ -12,7 +12,7 @@ from inkwell_groove.core.copies.players import STANDARD, Target, misfits
 from inkwell_groove.core.errors import Conflict, Missing
 from inkwell_groove.core.sealing.bag import DATA
 from inkwell_groove.core.sealing.order import SealedAlbum
-from inkwell_groove.core.sealing.package import MASTERS
+from inkwell_groove.core.sealing.package import part_folders
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import HouseDocument, Job, Package
@@ -115,7 +115,7 @@ class Sending(Part):
         if package is None:
             raise Missing(f"there is no package {package_id}", remedy="Reload the docket")
         album = SealedAlbum.model_validate(package.album)
-        folders = {one.name: one.folder for one in album.parts} | ({"Masters": MASTERS} if album.package else {})
+        folders = part_folders(album)
         if part not in folders:
             raise Missing(f"there is no part '{part}'", remedy=f"The parts are {', '.join(folders) or 'none'}")
         row = session.scalars(
