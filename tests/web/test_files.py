@@ -11,7 +11,10 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
+import soundfile
+from mutagen.flac import FLAC
 
 from inkwell_groove.core.files.reading import read_file
 from inkwell_groove.core.files.writing import Change
@@ -19,6 +22,7 @@ from inkwell_groove.core.files.writing import write as tag
 from inkwell_groove.demo.imports import write_imports
 from tests.core.files.samples import picture, write_sample
 from tests.live import Server
+from tests.sounds import noise
 
 
 @pytest.fixture(scope="module")
@@ -335,6 +339,40 @@ def test_a_zip_is_taken_without_following_its_names_out(desk: Server, tmp_path: 
     bundle = next(one for one in desk.get("/bundles") if one["id"] == answer.json()["id"])
     assert bundle["state"] == "failed"
     assert "no ZIP archive" in bundle["told"][0]
+
+
+def test_an_album_in_one_file_becomes_a_folder_of_tracks(desk: Server, root: Path) -> None:
+    folder = root / "one file"
+    folder.mkdir()
+    sound = noise(5 * 44_100, bits=16)
+    soundfile.write(folder / "album.flac", sound, 44_100)
+    soundfile.write(folder / "bare.flac", sound, 44_100)
+    sheet = """TITLE "An Album"\nFILE "album.flac" WAVE
+  TRACK 01 AUDIO
+    TITLE "First"
+    INDEX 01 00:00:00
+  TRACK 02 AUDIO
+    TITLE "Second"
+    INDEX 01 00:02:37"""
+    album = FLAC(folder / "album.flac")
+    album["CUESHEET"] = sheet
+    album.save()
+    before = digests_below(folder)
+    files = {row["path"]: row["id"] for row in rows(desk, bring_in(desk, "one file", in_place=True))}
+    bundle = desk.post(f"/files/{files['album.flac']}/take-apart")
+    desk.wait_for_jobs()
+    bundle = next(one for one in desk.get("/bundles") if one["id"] == bundle["id"])
+    assert bundle["told"] == ["Cut into 2 tracks as its CUESHEET tag says, every sample compared"]
+    tracks = {row["path"]: row["fields"] for row in rows(desk, bundle)}
+    assert list(tracks) == ["01 First.flac", "02 Second.flac"]
+    assert tracks["02 Second.flac"]["album"] == "An Album"
+    cut = [soundfile.read(desk.media_root / "bundles" / str(bundle["id"]) / name, dtype="int16")[0] for name in tracks]
+    assert len(cut[0]) == (2 * 75 + 37) * 588
+    assert np.array_equal(np.concatenate(cut), soundfile.read(folder / "album.flac", dtype="int16")[0])
+    assert digests_below(folder) == before, "the file itself stays"
+    answer = desk.api.post(f"/files/{files['bare.flac']}/take-apart")
+    assert (answer.status_code, "Put a cue sheet beside it" in answer.text) == (422, True)
+    assert desk.api.post("/files/999999/take-apart").status_code == 404
 
 
 def test_rules_are_saved_ordered_and_shown_on_examples(desk: Server) -> None:

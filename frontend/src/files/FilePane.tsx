@@ -1,9 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
 
-import type { Row } from "../api/client";
+import { answer, api, type Row } from "../api/client";
 import { otherTagsQuery } from "../api/queries";
 import { clock, size } from "../words/figures";
-import { sentence } from "../words/Trouble";
+import { sentence, Trouble } from "../words/Trouble";
 import { stored } from "./rows";
 
 /** What there is to know of the file one stands on. */
@@ -32,6 +33,7 @@ export function FilePane({ row }: { row: Row | undefined }) {
           </dl>
         </>
       )}
+      {row.format === "FLAC" && (row.carries.includes("cue sheet") || row.duration_s > LONG_S) && <TakeApart key={row.id} row={row} />}
       {row.pictures.length > 0 && (
         <>
           <h2 className="margin-heading">Pictures</h2>
@@ -59,6 +61,25 @@ export function FilePane({ row }: { row: Row | undefined }) {
         </>
       )}
       {row.others > 0 && <Others id={row.id} count={row.others} />}
+    </div>
+  );
+}
+
+// Longer than most tracks: such a file may have its cue sheet beside it.
+const LONG_S = 900;
+
+/** A whole album in one file, cut into a folder of tracks; the file itself stays. */
+function TakeApart({ row }: { row: Row }) {
+  const apart = useMutation({ mutationFn: () => answer(api.POST("/api/files/{file_id}/take-apart", { params: { path: { file_id: row.id } } })) });
+  return (
+    <div className="mt-2">
+      <button type="button" className="press w-full justify-center" disabled={apart.isPending || apart.isSuccess} onClick={() => apart.mutate()}>Take apart into tracks</button>
+      <p className="quiet mt-1 text-[12px]">
+        {apart.data
+          ? <>Being cut: its tracks come under <Link className="text-primary underline" to="/files">Files</Link> as “{apart.data.name}”.</>
+          : "By its cue sheet, bit for bit, into a folder of their own. This file stays as it is."}
+      </p>
+      {apart.error && <Trouble error={apart.error} />}
     </div>
   );
 }

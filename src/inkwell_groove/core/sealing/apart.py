@@ -100,6 +100,13 @@ def take_apart(path: Path, folder: Path) -> TakenApart:
     return TakenApart(cuts_from=cuts_from, tracks=tuple(tracks), papers=tuple(sorted(papers)))
 
 
+def says_where_to_cut(path: Path) -> bool:
+    """Whether `take_apart` would find a cue sheet for a FLAC file, in it or beside it. Raises NotSound for no FLAC."""
+    file = _open(path)
+    sheet, _ = _sheet(path, file)
+    return bool(_block_starts(file) or (sheet is not None and sheet.tracks))
+
+
 def _open(path: Path) -> FLAC:
     try:
         return FLAC(path)

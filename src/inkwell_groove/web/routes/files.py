@@ -242,6 +242,12 @@ def picture(room: Room, file_id: int, number: int) -> Response:
     return Response(data, media_type=kind, headers={"X-Content-Type-Options": "nosniff"})
 
 
+@router.post("/files/{file_id}/take-apart", operation_id="takeFileApart", status_code=202)
+def take_apart(room: Room, who: Who, file_id: int) -> BundleView:
+    """A single-file album into a folder of tracks, by its cue sheet."""
+    return room.bundles.take_apart(file_id, who=who)
+
+
 @router.get("/files/{file_id}/sound", operation_id="fileSound", response_class=FileResponse)
 def sound(room: Room, file_id: int) -> FileResponse:
     return FileResponse(room.sheets.sound(file_id))

@@ -1,4 +1,4 @@
-"""Bringing a folder of files in, from below a configured root or as a ZIP; and filing copies back."""
+"""Bringing a folder of files in, from below a configured root, as a ZIP, or cut from one file; filing copies back."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.fixity import sha256_of
+from inkwell_groove.core.sealing.apart import says_where_to_cut
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore, sync_file
 from inkwell_groove.store.models import Bundle, BundleFile, Job
@@ -90,7 +91,26 @@ class Bundles(Part):
         name = clean_text(name.replace("\\", "/").rsplit("/", 1)[-1])[-200:] or "archive.zip"
         return self._begin(file, name.removesuffix(".zip"), origin=name, in_place=False, who=who)
 
-    def _begin(self, source: Path, name: str, *, origin: str, in_place: bool, who: str) -> BundleView:
+    def take_apart(self, file_id: int, *, who: str) -> BundleView:
+        """Makes a folder of its own of a single-file album: its tracks, cut bit for bit. The file itself stays.
+
+        Raises Missing where the file is gone, NotSound where it is no FLAC, Refused where nothing says where to cut.
+        """
+        with self._database.begin() as session:
+            file = session.get(BundleFile, file_id)
+            path = file and root_of(self._media, session.get_one(Bundle, file.bundle_id)) / file.path
+        if path is None or not path.is_file():
+            raise Missing("the file is gone", where=f"file {file_id}", remedy="Look at its folder again, on Files")
+        if not says_where_to_cut(path):
+            raise Refused(
+                "nothing in it or beside it says where to cut", where=path.name, remedy="Put a cue sheet beside it"
+            )
+        origin = f"taken apart: {path.name}"
+        return self._begin(path, f"{path.stem}, in tracks", origin=origin, in_place=False, apart=True, who=who)
+
+    def _begin(
+        self, source: Path, name: str, *, origin: str, in_place: bool, who: str, apart: bool = False
+    ) -> BundleView:
         with self._database.begin() as session:
             if (
                 in_place
@@ -102,16 +122,17 @@ class Bundles(Part):
             bundle = Bundle(name=name, origin=origin, in_place=in_place, state=COMING, told={"told": []})
             session.add(bundle)
             session.flush()
-            self._ask(session, bundle, source)
-            ledger.record(session, who=who, action=f"files brought in: {name}", docket_id=None,
+            self._ask(session, bundle, source, apart=apart)
+            action = origin if apart else f"files brought in: {name}"
+            ledger.record(session, who=who, action=action, docket_id=None,
                           after={"bundle_id": bundle.id, "origin": origin, "in_place": in_place})  # fmt: skip
             view = _view(bundle, {})
         self.jobs.wake()
         return view
 
-    def _ask(self, session: Session, bundle: Bundle, source: Path) -> None:
+    def _ask(self, session: Session, bundle: Bundle, source: Path, *, apart: bool = False) -> None:
         arguments = {"media_root": str(self._media.root), "bundle_id": bundle.id, "source": str(source),
-                     "in_place": bundle.in_place}  # fmt: skip
+                     "in_place": bundle.in_place, "apart": apart}  # fmt: skip
         self.jobs.ask(session, BRING_IN, docket_id=None, subject=bundle.name, arguments=arguments)
 
     def all(self) -> list[BundleView]:
@@ -187,6 +208,8 @@ class Bundles(Part):
 
     def _forget_upload(self, job: Job) -> None:
         source = Path(job.arguments["source"])
+        if job.arguments.get("apart"):
+            return
         if source.is_relative_to(self._media.root / "bundles"):
             source.unlink(missing_ok=True)
 

@@ -25,6 +25,7 @@ from inkwell_groove.core.files.silence import silent_tail_s, without_tail
 from inkwell_groove.core.files.undo import between, take_back
 from inkwell_groove.core.files.writing import Change, Ready, TagOptions, carry_out, drop, prepare, write
 from inkwell_groove.core.fixity import sha256_of
+from inkwell_groove.core.sealing.apart import take_apart
 from inkwell_groove.store.journal import Journal
 from inkwell_groove.store.media import MediaStore, sync_folder
 from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of
@@ -39,7 +40,8 @@ _MOST_ZIP_BYTES = 1 << 40
 def bring_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     """Looks at every file of a folder; copies them into the store unless they are edited in place.
 
-    Arguments: media_root, bundle_id, source (a folder, or a ZIP), in_place. What was found lies beside, in lines.
+    Arguments: media_root, bundle_id, source (a folder, or a ZIP), in_place; apart, where the source is one file to be
+    cut into tracks. What was found lies beside, in lines.
     """
     media = MediaStore(Path(arguments["media_root"]))
     source, target = Path(arguments["source"]), media.bundle(arguments["bundle_id"])
@@ -49,7 +51,10 @@ def bring_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         if not arguments["in_place"]:
             folder = work / "files"
             folder.mkdir()
-            copy = _unpacked(source, folder, told) if source.is_file() else _copied(source, folder, told)
+            if arguments.get("apart"):
+                copy = _cut(source, folder, told)
+            else:
+                copy = _unpacked(source, folder, told) if source.is_file() else _copied(source, folder, told)
             for share in copy:
                 progress(0.5 * share, "copying")
         paths = sorted(files_below(folder, told))
@@ -364,6 +369,12 @@ def _copied(source: Path, target: Path, told: list[str]) -> Iterable[float]:
         to.parent.mkdir(parents=True, exist_ok=True)
         shutil.copy2(path, to)
         yield number / len(paths)
+
+
+def _cut(source: Path, target: Path, told: list[str]) -> Iterable[float]:
+    done = take_apart(source, target)
+    told.append(f"Cut into {len(done.tracks)} tracks as its {done.cuts_from} says, every sample compared")
+    yield 1.0
 
 
 def _unpacked(source: Path, target: Path, told: list[str]) -> Iterable[float]:
