@@ -66,6 +66,17 @@ def test_a_profile_is_made_chosen_and_sealed_by(page: Page, server: Server, dock
     expect(opened.value.get_by_role("heading", name="A Record to Keep")).to_be_visible()
     expect(opened.value.get_by_role("img", name="Level of Side A")).to_be_visible()
 
+    # Other copies come from the same masters.
+    desk.go("/profiles")
+    page.get_by_role("button", name=re.compile("^Reading room")).click()
+    page.get_by_label("kbit/s").fill("192")
+    page.get_by_role("button", name="Save", exact=True).click()
+    desk.go(f"/dockets/{docket_id}/seal")
+    page.get_by_role("button", name="Seal again").click()
+    words = "Taken over from the package before as they were, and proven again: Masters; Takes, BWF; One file."
+    expect(page.get_by_text(words)).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("link", name="MP3 192")).to_be_visible()
+
 
 def test_damage_is_shown_where_it_lies(page: Page, server: Server, docket_id: int) -> None:
     package = sealed(server, docket_id)

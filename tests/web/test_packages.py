@@ -145,6 +145,27 @@ def test_many_are_sealed_at_once_and_a_second_time_only_what_changed(vault: Serv
     assert [len(docket(vault, one)["packages"]) for one in ready] == [1, 2]
 
 
+def test_sealed_again_by_another_profile_the_masters_stay_unless_all_is_wanted_anew(vault: Server, side: Path) -> None:
+    docket_id = described(vault, "K-1", side)
+
+    def sealed(query: str = "") -> Any:
+        vault.post(f"/dockets/{docket_id}/seal{query}")
+        vault.wait_for_jobs()
+        package = docket(vault, docket_id)["packages"][-1]
+        masters = vault.media_root / "sealed" / package["folder"] / "data" / "masters"
+        return package["album"]["kept"], (masters / "01 One.flac").stat().st_ino
+
+    kept, first = sealed()
+    assert kept == []
+    vault.api.put("/dockets-profile", json={"docket_ids": [docket_id], "name": "Masters alone"}).raise_for_status()
+    assert docket(vault, docket_id)["standing"] == "changed since sealing"
+    assert sealed() == (["Masters"], first)
+    assert any("as they were: Masters" in one["action"] for one in vault.get("/ledger", docket_id=docket_id))
+    kept, third = sealed("?anew=true")
+    assert kept == []
+    assert third != first
+
+
 def test_damage_is_found_named_and_put_right_from_the_second_copy(vault: Server, side: Path) -> None:
     docket_id = described(vault, "F-1", side)
     vault.post(f"/dockets/{docket_id}/seal")

@@ -50,16 +50,20 @@ const isUnderWay = (job: Job) => job.state === "running" || job.state === "waiti
 
 function SealPanel({ docket }: { docket: Docket }) {
   const { data: jobs = [] } = useQuery(jobsQuery);
-  const seal = useMutation({ mutationFn: () => answer(api.POST("/api/dockets/{docket_id}/seal", { params: { path: { docket_id: docket.id } } })) });
+  const seal = useMutation({
+    mutationFn: (anew: boolean) => answer(api.POST("/api/dockets/{docket_id}/seal", { params: { path: { docket_id: docket.id }, query: { anew } } })),
+  });
   const mine = jobs.find((job) => job.kind === "seal" && job.docket_id === docket.id);
   const busy = mine && isUnderWay(mine);
   const takeComes = jobs.some((job) => job.kind === "make take of disc" && job.docket_id === docket.id && isUnderWay(job));
   const again = docket.packages.length > 0;
+  const isWhatItIs = docket.standing === "sealed";
+  const disabled = !!busy || takeComes || docket.standing === "empty" || docket.missing.length > 0;
   return (
     <section className="rule-b px-5 py-4">
       <div className="flex flex-wrap items-center gap-4">
-        <button type="button" className={`press ${docket.standing === "sealed" ? "" : "press-main"}`} disabled={!!busy || takeComes || docket.standing === "empty" || docket.missing.length > 0} onClick={() => seal.mutate()}>
-          {again ? "Seal again" : "Seal"}
+        <button type="button" className={`press ${isWhatItIs ? "" : "press-main"}`} disabled={disabled} onClick={() => seal.mutate(isWhatItIs)}>
+          {!again ? "Seal" : isWhatItIs ? "Seal all anew" : "Seal again"}
         </button>
         {busy ? (
           <span className="flex items-center gap-3">
@@ -71,7 +75,9 @@ function SealPanel({ docket }: { docket: Docket }) {
           <span className="quiet">
             {takeComes
               ? "The recording is still being made of the latest reading; then it can be sealed."
-              : "Cuts each track from its take, writes it, decodes it again and compares every sample."}
+              : again && !isWhatItIs
+                ? <>Makes what has changed; what has not is taken over from the last package and proven again. <button type="button" className="text-primary hover:underline" disabled={disabled} onClick={() => seal.mutate(true)}>Make all anew</button></>
+                : "Cuts each track from its take, writes it, decodes it again and compares every sample."}
           </span>
         )}
       </div>
@@ -102,6 +108,7 @@ function Proof({ pack }: { pack: Package }) {
         </a>
       </div>
       <p className="figure quiet px-5 py-1">{album.folders.join(" / ")}</p>
+      {album.kept.length > 0 && <p className="quiet px-5 pb-1">Taken over from the package before as they were, and proven again: {album.kept.join("; ")}.</p>}
       <Parts pack={pack} />
       <table className="w-full border-collapse text-[13px]">
         <thead>

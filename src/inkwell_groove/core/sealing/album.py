@@ -151,6 +151,7 @@ def seal_album(
             SealedFile(name=SUMS_NAME, size_bytes=len(sums), sha256=hashlib.sha256(sums).hexdigest()),
         ),
         word_length_notes=tuple(notes),
+        restored={name: tuple(said) for name, said in made.restored.items()},
         loudness=loudness,
     )
 
@@ -256,8 +257,7 @@ def _make_track(
 
 def _ears(order: SealOrder, work: _Work, form: SoundFormat, made: Made) -> Callable[[Samples], None]:
     """What listens while a file is proven: its portrait, and its loudness where that is to be stated."""
-    scale = 32768.0 if work.word.bits == 16 else 2147483648.0
-    made.portraits[work.file] = portrait = Portrait(rate_hz=form.rate_hz, full_scale=scale)
+    made.portraits[work.file] = portrait = Portrait.of_bits(work.word.bits, rate_hz=form.rate_hz)
     listener = None
     if order.profile.loudness_tags and order.profile.masters.form == "FLAC":
         made.listeners[work.file] = listener = Listener(form.channels, rate_hz=form.rate_hz)
@@ -265,7 +265,7 @@ def _ears(order: SealOrder, work: _Work, form: SoundFormat, made: Made) -> Calla
     def heard(block: Samples) -> None:
         portrait.feed(block)
         if listener is not None:
-            listener.feed(to_float(block, scale))
+            listener.feed(to_float(block, portrait.full_scale))
 
     return heard
 

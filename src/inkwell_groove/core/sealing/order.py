@@ -119,8 +119,13 @@ class SealedAlbum(BaseModel):
     tracks: tuple[SealedTrack, ...]
     files: tuple[SealedFile, ...]
     word_length_notes: tuple[str, ...] = ()
+    restored: dict[str, tuple[str, ...]] = Field(default={}, description="What was done to each side, by its name.")
     loudness: AlbumLoudness | None = Field(default=None, description="Of the masters, where it was measured.")
     parts: tuple[SealedPart, ...] = ()
     package: tuple[SealedFile, ...] = Field(
         default=(), description="Every file of the bag by its path in it; none in packages that are no bags."
     )
+    keys: dict[str, str] = Field(
+        default={}, description="What each part is made from, as a digest, by its folder below the data."
+    )
+    kept: tuple[str, ...] = Field(default=(), description="The parts that were taken over from an earlier package.")

@@ -7,26 +7,33 @@
     data/plans/         what was decided of each side, from which the masters can be made again
     data/description.json, dublin-core.xml, report.html
 
-Every part is proven as it is made; the checksums are those of the files as the disk gives them back.
+Every part is proven as it is made, or as it is taken over from an earlier package that holds the same; the checksums
+are those of the files as the disk gives them back.
 """
 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping, Sequence
+import shutil
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from inkwell_groove import __version__
 from inkwell_groove.core import filing
 from inkwell_groove.core.copies.album import make_copies
-from inkwell_groove.core.files.pictures import FRONT, KIND_OF, Embedded
-from inkwell_groove.core.sealing.album import PAPERS, READING_LOG, Made, seal_album, track_fields, write_synced
+from inkwell_groove.core.copies.order import CopyOrder
+from inkwell_groove.core.sealing.album import (
+    Made,
+    check_order,
+    seal_album,
+    write_synced,
+)
+from inkwell_groove.core.sealing.assembling import assemble
 from inkwell_groove.core.sealing.bag import DATA, close_bag, payload_of
-from inkwell_groove.core.sealing.cuts import Cut, cuts
 from inkwell_groove.core.sealing.descriptions import as_dublin_core, as_json
-from inkwell_groove.core.sealing.onefile import LOG_TAG, READING_TAG, Apart, Part, same_format, write_whole
-from inkwell_groove.core.sealing.order import SealedAlbum, SealedPart, SealOrder, SideOrder
-from inkwell_groove.core.sealing.papers import disc_names, playlist_of
+from inkwell_groove.core.sealing.keeping import Earlier, hear_again, masters_key, part_key, take_over
+from inkwell_groove.core.sealing.order import SealedAlbum, SealedPart, SealOrder
+from inkwell_groove.core.sealing.papers import playlist_of
 from inkwell_groove.core.sealing.report import report_html
 from inkwell_groove.core.sealing.untouched import write_untouched
 
@@ -37,56 +44,137 @@ Progress = Callable[[float, str], None]
 
 
 def seal_package(
-    order: SealOrder, folder: Path, *, progress: Progress | None = None, workers: int | None = None
+    order: SealOrder,
+    folder: Path,
+    *,
+    earlier: Earlier | None = None,
+    progress: Progress | None = None,
+    workers: int | None = None,
 ) -> SealedAlbum:
     """Writes, proves and closes everything that `order` and its profile ask for in `folder`, which must be empty.
 
-    Raises Refused before anything is written, ProofFailed where a file is not what it must be.
+    Parts that an `earlier` package holds as they are wanted are taken over from it, and proven again. Raises Refused
+    before anything is written, ProofFailed where a file is not what it must be.
     """
-    tell = progress or (lambda share, words: None)
-    profile = order.profile
-    # What each part takes of the time, roughly: copies are encoded, and decoded again.
-    weights = [6.0, 2.0 if profile.untouched != "none" else 0.0, 3.0 if profile.one_file else 0.0]
-    weights += [4.0] * len(profile.copies)
-    steps = iter(_steps(weights, tell))
-    data = folder / DATA
-    masters = data / MASTERS
-    masters.mkdir(parents=True)
-    made = Made()
-    album = seal_album(order, masters, progress=next(steps), workers=workers, made=made)
-    # What is read back from the disk as it is made need not be read a second time.
-    known = {f"{DATA}/{MASTERS}/{one.name}": one.sha256 for one in album.files}
-    parts: list[SealedPart] = []
-    untouched = next(steps)
-    if profile.untouched != "none":
-        parts.append(_untouched(order, data / UNTOUCHED, untouched, known))
-    one_file = next(steps)
-    if profile.one_file:
-        parts.append(_one_file(order, album, masters, data / ONE_FILE, one_file))
-    paths = [masters / track.file for track in album.tracks]
-    for copies, step in zip(profile.copies, steps, strict=True):
-        target = data / COPIES / filing.safe_name(copies.label)
+    check_order(order)
+    making = _Making(order, folder, earlier, progress or (lambda share, words: None), workers)
+    album = making.masters()
+    making.untouched()
+    making.one_file(album)
+    making.copies(album)
+    return making.close(album)
+
+
+class _Making:
+    """One package under way: what its files are known to be, and what there is to say of its parts."""
+
+    def __init__(
+        self, order: SealOrder, folder: Path, earlier: Earlier | None, tell: Progress, workers: int | None
+    ) -> None:
+        self._order, self._folder, self._earlier, self._tell = order, folder, earlier, tell
+        self._workers = workers or min(4, os.cpu_count() or 1)
+        self._data = folder / DATA
+        self._masters = self._data / MASTERS
+        self._made = Made()
+        # What is read back from the disk as it is made need not be read a second time.
+        self._known: dict[str, str] = {}
+        self._keys: dict[str, str] = {MASTERS: masters_key(order)}
+        self._kept: list[str] = []
+        self._parts: list[SealedPart] = []
+        profile = order.profile
+        # What each part takes of the time, roughly: copies are encoded, and decoded again.
+        weights = [6.0, 2.0 if profile.untouched != "none" else 0.0, 3.0 if profile.one_file else 0.0]
+        self._steps = iter(_steps([*weights, *(4.0 for _ in profile.copies)], tell))
+
+    def masters(self) -> SealedAlbum:
+        step = next(self._steps)
+        if (album := self._masters_as_they_were(step)) is not None:
+            return album
+        self._masters.mkdir(parents=True)
+        album = seal_album(self._order, self._masters, progress=step, workers=self._workers, made=self._made)
+        self._known |= {f"{DATA}/{MASTERS}/{one.name}": one.sha256 for one in album.files}
+        return album
+
+    def _masters_as_they_were(self, step: Progress) -> SealedAlbum | None:
+        files = take_over(self._earlier, self._keys[MASTERS], MASTERS, self._folder)
+        if files is None or self._earlier is None:
+            return None
+        album = self._earlier.album
+        portraits = hear_again(album, self._masters, workers=self._workers, progress=step)
+        if portraits is None:
+            shutil.rmtree(self._masters)
+            return None
+        self._made = Made(restored=dict(album.restored), portraits=dict(portraits))
+        self._known |= files
+        self._kept.append("Masters")
+        return album.model_copy(update={"parts": (), "package": (), "keys": {}, "kept": ()})
+
+    def _as_it_was(self, name: str, asked: object, step: Progress) -> bool:
+        """Takes over the part in the folder `name`, if the earlier package has it as `asked`."""
+        self._keys[name] = key = part_key(self._keys[MASTERS], asked)
+        files = take_over(self._earlier, key, name, self._folder)
+        if files is None or self._earlier is None:
+            return False
+        part = next(one for one in self._earlier.album.parts if one.folder == name)
+        self._known |= files
+        self._parts.append(part)
+        self._kept.append(part.name)
+        step(1.0, f"{part.name}: as it was sealed")
+        return True
+
+    def untouched(self) -> None:
+        step, form = next(self._steps), self._order.profile.untouched
+        if form != "none" and not self._as_it_was(UNTOUCHED, form, step):
+            self._parts.append(_untouched(self._order, self._data / UNTOUCHED, step, self._known))
+
+    def one_file(self, album: SealedAlbum) -> None:
+        step = next(self._steps)
+        if self._order.profile.one_file and not self._as_it_was(ONE_FILE, True, step):
+            self._parts.append(assemble(self._order, album, self._masters, self._data / ONE_FILE, step))
+
+    def copies(self, album: SealedAlbum) -> None:
+        for wanted, step in zip(self._order.profile.copies, self._steps, strict=True):
+            name = f"{COPIES}/{filing.safe_name(wanted.label)}"
+            if not self._as_it_was(name, wanted.model_dump(mode="json"), step):
+                self._parts.append(self._copies(album, wanted, name, step))
+
+    def _copies(self, album: SealedAlbum, wanted: CopyOrder, name: str, step: Progress) -> SealedPart:
+        target = self._data / name
         target.mkdir(parents=True)
-        done = make_copies(paths, copies, target, loud=album.loudness, progress=step, workers=workers)
+        paths = [self._masters / track.file for track in album.tracks]
+        done = make_copies(paths, wanted, target, loud=album.loudness, progress=step, workers=self._workers)
         entries = [
             (copy.samples / copy.rate_hz, track.artist, track.title, copy.file)
             for copy, track in zip(done.copies, album.tracks, strict=True)
         ]
         write_synced(target / PLAYLIST, playlist_of(entries).encode())
         said = [f"{done.gain_db:+.2f} dB", *done.notes] if done.gain_db else list(done.notes)
-        parts.append(SealedPart(name=copies.label, folder=f"{COPIES}/{target.name}", told=tuple(said)))
-    tell(0.95, "papers and checksums")
-    _plans(order, data / PLANS)
-    write_synced(data / DESCRIPTION, as_json(order, album.tracks).encode())
-    write_synced(data / DUBLIN_CORE, as_dublin_core(order, album.tracks).encode())
-    workers = workers or min(4, os.cpu_count() or 1)
-    payload = payload_of(folder, known, workers=workers)
-    notes = [*album.word_length_notes, *(f"{part.name}: {words}" for part in parts for words in part.told)]
-    page = report_html(order, album, payload, restored=made.restored, portraits=made.portraits, notes=notes)
-    write_synced(data / REPORT, page.encode())
-    payload = payload_of(folder, {one.name: one.sha256 for one in payload}, workers=1)
-    tags = close_bag(folder, _bag_info(order, album), payload)
-    return album.model_copy(update={"parts": tuple(parts), "package": (*payload, *tags)})
+        return SealedPart(name=wanted.label, folder=name, told=tuple(said))
+
+    def close(self, album: SealedAlbum) -> SealedAlbum:
+        """Papers, checksums, and the bag round it all."""
+        self._tell(0.95, "papers and checksums")
+        order, folder, data = self._order, self._folder, self._data
+        _plans(order, data / PLANS)
+        write_synced(data / DESCRIPTION, as_json(order, album.tracks).encode())
+        write_synced(data / DUBLIN_CORE, as_dublin_core(order, album.tracks).encode())
+        payload = payload_of(folder, self._known, workers=self._workers)
+        made = self._made
+        notes = [*album.word_length_notes, *(f"{part.name}: {words}" for part in self._parts for words in part.told)]
+        if self._kept and self._earlier is not None:
+            notes.append(f"As sealed on {self._earlier.sealed_at}, and proven again: {', '.join(self._kept)}")
+        page = report_html(order, album, payload, restored=made.restored, portraits=made.portraits, notes=notes)
+        write_synced(data / REPORT, page.encode())
+        payload = payload_of(folder, {one.name: one.sha256 for one in payload}, workers=1)
+        tags = close_bag(folder, _bag_info(order, album), payload)
+        return album.model_copy(
+            update={
+                "parts": tuple(self._parts),
+                "package": (*payload, *tags),
+                "keys": self._keys,
+                "kept": tuple(self._kept),
+            }
+        )
 
 
 def _steps(weights: Sequence[float], tell: Progress) -> list[Progress]:
@@ -115,95 +203,6 @@ def _untouched(order: SealOrder, folder: Path, tell: Progress, known: dict[str, 
         tell((index + 1) / len(sides), f"{side.name}: the take, untouched")
     name = f"Takes, {forms[0]}" if len(set(forms)) == 1 else "Takes"
     return SealedPart(name=name, folder=UNTOUCHED, told=tuple(told))
-
-
-def _one_file(order: SealOrder, album: SealedAlbum, masters: Path, folder: Path, tell: Progress) -> SealedPart:
-    """One for each disc, and one for all sides that are none."""
-    folder.mkdir()
-    discs = [side for side in order.sides if side.plan.disc is not None]
-    records = [side for side in order.sides if side.plan.disc is None]
-    groups = [[side] for side in discs] + ([records] if records else [])
-    names = disc_names([side.name for side in discs], alone=len(groups) == len(discs))
-    told: list[str] = []
-    for index, group in enumerate(groups):
-        suffix = "" if len(groups) == 1 else f", {names.get(group[0].name, 'sides')}"
-        title = filing.safe_name(f"{order.release.title}{suffix}", suffix=".flac")
-        told += _whole_of(order, group, album, masters, folder / title)
-        tell((index + 1) / len(groups), "one file: proven")
-    return SealedPart(name="One file", folder=ONE_FILE, told=tuple(told))
-
-
-def _whole_of(
-    order: SealOrder, group: Sequence[SideOrder], album: SealedAlbum, masters: Path, target: Path
-) -> tuple[str, ...]:
-    sides = {side.name: side for side in group}
-    tracks = [track for track in album.tracks if track.side in sides]
-    if not tracks:
-        return ()
-    paths = [masters / track.file for track in tracks]
-    if any(path.suffix != ".flac" for path in paths):
-        return ("One file is made of FLAC masters only",)
-    if not same_format(paths):
-        return ("The sides differ in rate or word length: they are not one file",)
-    total = sum(len(side.descriptions) for side in order.sides if side.plan.disc is None)
-    by_place = {(side.name, cut.start_sample): cut for side in group for cut in cuts(side, total)}
-    parts = []
-    for track in tracks:
-        cut = by_place[track.side, track.start_sample]
-        fields = track_fields(order, sides[track.side], cut)
-        parts.append(
-            Part(
-                file=track.file,
-                number=cut.description.number,
-                title=track.title,
-                artist=track.artist,
-                isrc=next(iter(fields.get("ISRC", ())), ""),
-                gap_sample=round(
-                    track.compared_samples
-                    * (track.gap_sample - track.start_sample)
-                    / max(1, track.end_sample - track.start_sample)
-                ),
-                samples=track.compared_samples,
-                fields={name: list(values) for name, values in fields.items()},
-            )
-        )
-    disc = group[0].plan.disc
-    logs = {LOG_TAG: (masters / PAPERS[0]).read_text("utf-8")}
-    reading = sorted(masters.glob(f"*{READING_LOG}"))
-    own = [one for one in reading if one.name == READING_LOG or one.name.startswith(group[0].name.lower())]
-    if disc is not None and own:
-        logs[READING_TAG] = own[0].read_bytes().decode()
-    sheets = {path.name: path.read_bytes().decode() for path in sorted(masters.glob("*.cue"))}
-    return write_whole(
-        target,
-        masters,
-        Apart(parts=tuple(parts), papers=sheets),
-        _shared(order, group[0], parts, by_place[tracks[0].side, tracks[0].start_sample]),
-        title=order.release.title,
-        performer=order.release.album_artist,
-        barcode=disc.toc.barcode if disc is not None else "",
-        logs=logs,
-        pictures=_pictures(order),
-        level=order.profile.masters.level,
-    ).told
-
-
-def _shared(order: SealOrder, side: SideOrder, parts: Sequence[Part], first: Cut) -> Mapping[str, Sequence[str]]:
-    """The tags that all parts have alike, and the album's title for its own."""
-    fields = track_fields(order, side, first)
-    same = {
-        name: values for name, values in fields.items() if all(one.fields.get(name) == list(values) for one in parts)
-    }
-    return {**same, "TITLE": (order.release.title,)}
-
-
-def _pictures(order: SealOrder) -> list[Embedded]:
-    found = []
-    if order.cover is not None:
-        found.append(Embedded(FRONT, order.cover.facts.mime, Path(order.cover.path).read_bytes()))
-    for one in order.pictures:
-        found.append(Embedded(KIND_OF.get(one.role, 0), one.facts.mime, Path(one.path).read_bytes(), one.role))
-    return found
 
 
 def _plans(order: SealOrder, folder: Path) -> None:

@@ -19,13 +19,18 @@ class Portrait:
 
     def __init__(self, *, rate_hz: int, full_scale: float) -> None:
         self.rate_hz = rate_hz
-        self._scale = full_scale
+        self.full_scale = full_scale
         self._at = 0
         self._second = np.zeros(2)  # the peak and the sum of squares of the second that has begun
         self._levels: list[tuple[float, float]] = []
         self._power = np.zeros(_WINDOW_SAMPLES // 2 + 1)
         self._windows = 0
         self._window = np.hanning(_WINDOW_SAMPLES)
+
+    @classmethod
+    def of_bits(cls, bits: int, *, rate_hz: int) -> Portrait:
+        """For the blocks that files of so many bits are read in."""
+        return cls(rate_hz=rate_hz, full_scale=32768.0 if bits <= 16 else 2147483648.0)
 
     def feed(self, block: Samples) -> None:
         done = 0
@@ -34,7 +39,7 @@ class Portrait:
             part = block[done : done + self.rate_hz - inside]
             if inside == 0 and len(part) >= _WINDOW_SAMPLES:
                 self._hear_window(part)
-            _reach(part, self._second)
+            _reach(part.reshape(-1), self._second)
             done += len(part)
             self._at += len(part)
             if self._at % self.rate_hz == 0:
@@ -48,12 +53,12 @@ class Portrait:
 
     def _hear_window(self, part: Samples) -> None:
         """One window a second tells a spectrum well enough, and costs next to nothing."""
-        mono = part[:_WINDOW_SAMPLES].mean(axis=1) / self._scale
+        mono = part[:_WINDOW_SAMPLES].mean(axis=1) / self.full_scale
         self._power += np.abs(np.fft.rfft(mono * self._window)) ** 2
         self._windows += 1
 
     def _end_second(self, values: int) -> None:
-        peak, squares = self._second / (self._scale, self._scale**2)
+        peak, squares = self._second / (self.full_scale, self.full_scale**2)
         self._levels.append((float(peak), float(np.sqrt(squares / values))))
         self._second[:] = 0.0
 
@@ -79,13 +84,12 @@ class Portrait:
         return found
 
 
-@numba.njit(nogil=True, cache=True)
-def _reach(block, second):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
-    """Raises the peak and adds to the sum of squares, (2,), by what a block of (samples, channels) holds."""
+@numba.njit(nogil=True, cache=True, fastmath=True)  # in any order, so that it can be done several at a time
+def _reach(values, second):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
+    """Raises the peak and adds to the sum of squares, (2,), by what the values of a block hold."""
     peak, squares = second[0], second[1]
-    for n in range(block.shape[0]):
-        for c in range(block.shape[1]):
-            value = np.float64(block[n, c])
-            peak = max(peak, abs(value))
-            squares += value * value
+    for n in range(len(values)):
+        value = np.float64(values[n])
+        peak = max(peak, abs(value))
+        squares += value * value
     second[0], second[1] = peak, squares

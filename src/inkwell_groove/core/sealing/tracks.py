@@ -11,9 +11,9 @@ import numpy as np
 
 from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.core.flacfile import read_streaminfo
-from inkwell_groove.core.sealing.render import WordLength, render
+from inkwell_groove.core.sealing.render import BLOCK_SAMPLES, WordLength, render
 from inkwell_groove.core.sound import Samples, SoundReader
-from inkwell_groove.core.soundfiles import FileReader, sound_writer
+from inkwell_groove.core.soundfiles import FileReader, blocks, sound_writer
 
 
 def write_track(
@@ -81,6 +81,20 @@ def prove_track(
             "its samples have not the MD5 that its STREAMINFO gives", where=path.name, remedy="Seal again"
         )
     return digest.hexdigest(), at
+
+
+def prove_samples(path: Path, md5: str, samples: int, *, heard: Callable[[Samples], None]) -> None:
+    """Decodes a file that was proven once and holds its samples against what was found then.
+
+    Raises ProofFailed where they are others, NotSound or Truncated where they cannot be decoded.
+    """
+    digest = hashlib.md5(usedforsecurity=False)
+    with FileReader(path) as file:
+        for block in blocks(file, 0, file.format.samples, BLOCK_SAMPLES):
+            digest.update(pcm_bytes(block, file.format.bits))
+            heard(block)
+        if (digest.hexdigest(), file.format.samples) != (md5, samples):
+            raise ProofFailed("its samples are not those that were sealed", where=path.name, remedy="Seal all anew")
 
 
 def _stated_md5(path: Path) -> bytes:

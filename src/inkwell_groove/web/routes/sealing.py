@@ -40,8 +40,9 @@ class ProfileChoice(BaseModel):
 
 
 @router.post("/dockets/{docket_id}/seal", operation_id="seal", status_code=202)
-def seal(room: Room, who: Who, docket_id: int) -> JobView:
-    return room.sealing.seal(docket_id, who=who)
+def seal(room: Room, who: Who, docket_id: int, anew: bool = False) -> JobView:
+    """Parts of the newest package that are as they are wanted are taken over and proven again, unless `anew`."""
+    return room.sealing.seal(docket_id, who=who, anew=anew)
 
 
 @router.post("/seal-many", operation_id="sealMany", status_code=202)

@@ -21,7 +21,8 @@ from inkwell_groove.core.restoration.preparing import prepare
 from inkwell_groove.core.restoration.scan import Scan
 from inkwell_groove.core.restoration.scan import scan as scan_for_damage
 from inkwell_groove.core.restoration.steps import Restoration
-from inkwell_groove.core.sealing.order import SealOrder
+from inkwell_groove.core.sealing.keeping import Earlier
+from inkwell_groove.core.sealing.order import SealedAlbum, SealOrder
 from inkwell_groove.core.sealing.package import seal_package
 from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.soundfiles import FileReader
@@ -320,11 +321,21 @@ def report_harm(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]
 
 
 def seal(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Seals a docket into a folder of its own. Arguments: media_root, order, package (folder below `sealed`)."""
+    """Seals a docket into a folder of its own. Arguments: media_root, order, package (folder below `sealed`).
+
+    And `earlier`, where parts of an earlier package may be taken over: folder, album, sealed_at.
+    """
     media = MediaStore(Path(arguments["media_root"]))
     order = SealOrder.model_validate(arguments["order"])
+    earlier = None
+    if told := arguments.get("earlier"):
+        earlier = Earlier(
+            folder=media.package(told["folder"]),
+            album=SealedAlbum.model_validate(told["album"]),
+            sealed_at=told["sealed_at"],
+        )
     with media.workspace() as work:
-        album = seal_package(order, work, progress=progress)
+        album = seal_package(order, work, earlier=earlier, progress=progress)
         target = media.package(arguments["package"]).joinpath(*album.folders)
         if target.exists():
             # The same job, begun again after it had finished but before that was written down.

@@ -79,15 +79,16 @@ class Sealing(Part):
     def kind(self) -> JobKind:
         return JobKind(SEAL, "inkwell_groove.workroom.jobs.work:seal", self._finish)
 
-    def seal(self, docket_id: int, *, who: str) -> JobView:
+    def seal(self, docket_id: int, *, who: str, anew: bool = False) -> JobView:
         """Asks for the job that seals a docket as it stands now.
 
+        What its newest package holds as it is wanted is taken over and proven again, unless all is to be made `anew`.
         Raises Refused, listing all that is missing, or Conflict where it is being sealed already.
         """
         with self._database.begin() as session:
             docket = docket_row(session, docket_id, lock=True)
             self._not_under_way(session, docket)
-            view = JobView.of(self._ask(session, docket, WholeDocket(docket), who))
+            view = JobView.of(self._ask(session, docket, WholeDocket(docket), who, anew=anew))
         self.jobs.wake()
         return view
 
@@ -121,7 +122,7 @@ class Sealing(Part):
         self.jobs.wake()
         return answers
 
-    def _ask(self, session: Session, docket: Docket, whole: WholeDocket, who: str) -> Job:
+    def _ask(self, session: Session, docket: Docket, whole: WholeDocket, who: str, *, anew: bool = False) -> Job:
         order = self._order(docket, whole, who).model_copy(update={"art": art_rule(session)})
         check_order(order)
         job = self.jobs.ask(session, SEAL, docket_id=docket.id, subject=docket.shelfmark, arguments={})
@@ -133,6 +134,10 @@ class Sealing(Part):
             "package": f"{filing.safe_name(docket.shelfmark)}/{job.id}",
             "who": who,
         }
+        if docket.packages and not anew:
+            newest = docket.packages[-1]
+            sealed_at = newest.sealed_at.isoformat(timespec="seconds")
+            job.arguments["earlier"] = {"folder": newest.folder, "album": newest.album, "sealed_at": sealed_at}
         return job
 
     @staticmethod
@@ -245,11 +250,12 @@ class Sealing(Part):
         docket.packages.append(package)
         session.flush()
         self.sealed(session, package)
-        tracks = result["album"]["tracks"]
+        album = SealedAlbum.model_validate(result["album"])
+        kept = f"; as they were: {', '.join(album.kept)}" if album.kept else ""
         ledger.record(
             session,
             who=job.arguments["who"],
-            action=f"sealed: {len(tracks)} tracks proven",
+            action=f"sealed: {len(album.tracks)} tracks proven{kept}",
             docket_id=docket.id,
             after={"package_id": package.id, "folder": package.folder},
         )
