@@ -11,10 +11,24 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any, Literal
 
-from sqlalchemy import JSON, BigInteger, DateTime, ForeignKey, MetaData, String, Text, TypeDecorator, UniqueConstraint
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    DateTime,
+    FetchedValue,
+    ForeignKey,
+    Index,
+    MetaData,
+    String,
+    Text,
+    TypeDecorator,
+    UniqueConstraint,
+    text,
+)
 from sqlalchemy.dialects.mysql import DATETIME, MEDIUMBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+_NOW = text("CURRENT_TIMESTAMP(6)")
 EXACT = "utf8mb4_bin"  # names that must match to the letter
 
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -34,6 +48,10 @@ class UtcDateTime(TypeDecorator[datetime]):
 
     def process_result_value(self, value: datetime | None, _: Any) -> datetime | None:
         return None if value is None else value.replace(tzinfo=UTC)
+
+
+# Kept by the database itself, in its own time zone, which is UTC here.
+CHANGED_AT = UtcDateTime()
 
 
 class Base(DeclarativeBase):
@@ -408,12 +426,17 @@ class Bundle(Base):
     state: Mapped[str] = mapped_column(String(20))
     told: Mapped[dict[str, Any]]
     made_at: Mapped[datetime] = mapped_column(default=now)
+    changed_at: Mapped[datetime] = mapped_column(CHANGED_AT, server_default=_NOW, server_onupdate=FetchedValue())
 
 
 class BundleFile(Base):
-    """One file of a bundle as it is stored, and what was changed on the sheet but is not written yet."""
+    """One file of a bundle as it is stored, and what was changed on the sheet but is not written yet.
+
+    `changed_at` is set by the database whenever a row becomes another: the survey looks at what changed since.
+    """
 
     __tablename__ = "bundle_file"
+    __table_args__ = (Index("ix_bundle_file_place", "bundle_id", "path", mysql_length={"path": 191}),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     bundle_id: Mapped[int] = mapped_column(ForeignKey("bundle.id"), index=True)
@@ -428,6 +451,58 @@ class BundleFile(Base):
     fields: Mapped[dict[str, Any]]
     pending: Mapped[dict[str, Any]]
     problem: Mapped[dict[str, Any] | None]
+    changed_at: Mapped[datetime] = mapped_column(
+        CHANGED_AT, server_default=_NOW, server_onupdate=FetchedValue(), index=True
+    )
+
+
+class SurveyRun(Base):
+    """One survey: by which rules, of what had changed until when."""
+
+    __tablename__ = "survey_run"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    house: Mapped[str] = mapped_column(String(64))
+    seen_until: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+    files: Mapped[int]
+    by: Mapped[str] = mapped_column(String(100))
+
+
+class SurveyFinding(Base):
+    """One finding. `place` is its release's folder, the bundle's number first; empty for the whole collection."""
+
+    __tablename__ = "survey_finding"
+    __table_args__ = (Index("ix_survey_finding_place", "place", mysql_length={"place": 191}),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(40), index=True)
+    place: Mapped[str] = mapped_column(String(1000, collation=EXACT))
+    about: Mapped[str] = mapped_column(String(64), index=True)
+    document: Mapped[dict[str, Any]]
+
+
+class Dismissal(Base):
+    """A finding that is none, and why; it is known again by what it is about."""
+
+    __tablename__ = "dismissal"
+
+    about: Mapped[str] = mapped_column(String(64), primary_key=True)
+    reason: Mapped[str] = mapped_column(String(500))
+    at: Mapped[datetime] = mapped_column(default=now)
+    by: Mapped[str] = mapped_column(String(100))
+
+
+class NameUse(Base):
+    """That a file has a name in a field."""
+
+    __tablename__ = "name_use"
+    __table_args__ = (Index("ix_name_use_value", "field", "value", mysql_length={"value": 191}),)
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    file_id: Mapped[int] = mapped_column(ForeignKey("bundle_file.id", ondelete="CASCADE"), index=True)
+    field: Mapped[str] = mapped_column(String(20))
+    value: Mapped[str] = mapped_column(String(2000, collation=EXACT))
 
 
 class FileStep(Base):

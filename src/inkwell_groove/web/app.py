@@ -27,6 +27,7 @@ from inkwell_groove.web.routes import (
     restoring,
     sealing,
     sources,
+    survey,
     takes,
     transfer,
 )
@@ -71,6 +72,7 @@ def make_app(given: Settings | None = None) -> FastAPI:
         repairs,
         restoring,
         sources,
+        survey,
         artwork,
         sealing,
         fixity,

@@ -41,6 +41,8 @@ from inkwell_groove.workroom.sources.look_ups import LookUps
 from inkwell_groove.workroom.sources.own import Own
 from inkwell_groove.workroom.sources.reconciling import Reconciling
 from inkwell_groove.workroom.sources.shelf import ShelfLookUps
+from inkwell_groove.workroom.survey.findings import Findings
+from inkwell_groove.workroom.survey.surveying import Surveying
 from inkwell_groove.workroom.takes import Takes
 from inkwell_groove.workroom.transfer.books import Books
 from inkwell_groove.workroom.transfer.chains import Chains
@@ -105,6 +107,9 @@ class Workroom:
         self.proposing = Proposing(self.database, self.media, self.events)
         self.steps = Steps(self.database, self.media, self.events)
         self.rules = Rules(self.database, self.media, self.events)
+        self.surveying = Surveying(self.database, self.media, self.events)
+        self.findings = Findings(self.database, self.media, self.events)
+        self.findings.steps = self.steps
         parts = (
             self.intake,
             self.plans,
@@ -116,6 +121,7 @@ class Workroom:
             self.sending,
             self.books,
             self.bundles,
+            self.surveying,
         )
         many = (self.takes, self.hearing, self.discs, self.steps, self.fixity)
         kinds = [part.kind() for part in parts] + [kind for part in many for kind in part.kinds()]

@@ -22,7 +22,7 @@ _OF_GROUPS = frozenset((
 ))  # fmt: skip
 _DISC = r"(?:cd|disc|disk)\s*(?:no\.?\s*)?(\d{1,2})"
 _DISC_IN_ALBUM = re.compile(rf"\s*[-,:–]?\s*[(\[]?\s*{_DISC}\s*[)\]]?$", re.IGNORECASE)
-_DISC_FOLDER = re.compile(rf"(?:^|[\s/_(-]){_DISC}\)?$", re.IGNORECASE)
+DISC_FOLDER = re.compile(rf"(?:^|[\s/_(-]){_DISC}\)?$", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -69,7 +69,7 @@ def _discs(files: Sequence[Described]) -> dict[int, dict[str, str]]:
     """A disc's number out of the album's name, which loses it, or out of the folder's."""
     out: dict[int, dict[str, str]] = {}
     for file in files:
-        in_album, in_folder = _DISC_IN_ALBUM.search(file["album"]), _DISC_FOLDER.search(file.folder)
+        in_album, in_folder = _DISC_IN_ALBUM.search(file["album"]), DISC_FOLDER.search(file.folder)
         found = in_album or in_folder
         if found is None:
             continue
@@ -83,7 +83,7 @@ def _releases(files: Sequence[Described]) -> Iterable[list[Described]]:
     """Files that belong to one release: of one album, and of one folder or of folders for its discs."""
     groups: dict[tuple[str, str], list[Described]] = defaultdict(list)
     for file in files:
-        groups[(_DISC_FOLDER.sub("", file.folder), file["album"].casefold())].append(file)
+        groups[(DISC_FOLDER.sub("", file.folder), file["album"].casefold())].append(file)
     return groups.values()
 
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict, Missing
 from inkwell_groove.core.files.art import ArtRule
-from inkwell_groove.core.files.fields import BY_NAME
+from inkwell_groove.core.files.fields import BY_NAME, accept
 from inkwell_groove.core.files.moving import plan_moves
 from inkwell_groove.core.files.pictures import KIND_OF
 from inkwell_groove.core.files.silence import KEPT_S
@@ -19,7 +19,7 @@ from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.files.bundles import beside_anew, root_of
 from inkwell_groove.workroom.files.orders import Order, PictureAsked, Result, read_lines, write_lines
-from inkwell_groove.workroom.files.sheet import PATH, SILENCE, files_of
+from inkwell_groove.workroom.files.sheet import PATH, SILENCE, files_of, safe_path
 from inkwell_groove.workroom.files.views import StepView
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
@@ -63,6 +63,25 @@ class Steps(Part):
             what = _in_words(len(files), [BY_NAME[key].label for key in fields], len(moves),
                              sum(one.take_off_silence for one in orders))  # fmt: skip
             return self._begin(session, orders, what, who=who)
+
+    def write_cells(self, cells: Mapping[int, Mapping[str, str]], what: str, *, who: str) -> StepView:
+        """Writes some cells at once, whatever else is changed on the sheet and not written; as `write` does.
+
+        Raises Conflict where files are being written, Missing for an unknown file.
+        """
+        with self._working() as session:
+            files = files_of(session, set(cells), lock=True)
+            moves = _moves_to(session, files, {key: held[PATH] for key, held in cells.items() if held.get(PATH)})
+            orders = [
+                Order(
+                    file_id=key, root=str(self._root(session, files[key])), path=files[key].path,
+                    sha256=files[key].sha256, new_path=moves.get(key, ""),
+                    fields={name: accept(BY_NAME[name], value) for name, value in held.items() if name in BY_NAME},
+                    take_off_silence=bool(held.get(SILENCE)),
+                )
+                for key, held in cells.items()
+            ]  # fmt: skip
+            return self._begin(session, orders, f"{what}, {len(orders)} files", who=who)
 
     def set_pictures(self, file_ids: Sequence[int], data: bytes, role: str, *, who: str) -> StepView:
         """Embeds a picture in files under a role; their others stay. Raises Refused for what is no picture."""
@@ -243,14 +262,19 @@ def _row(file: BundleFile, one: Result, order: Order | None) -> dict[str, Any]:
 
 def _moves(session: Session, files: Iterable[BundleFile]) -> dict[int, str]:
     """Where files go, told apart once more: the sheet may have been changed in two places at once."""
+    held = {one.id: one for one in files}
+    return _moves_to(session, held, {key: str(one.pending[PATH]) for key, one in held.items() if one.pending.get(PATH)})
+
+
+def _moves_to(session: Session, files: Mapping[int, BundleFile], wanted: Mapping[int, str]) -> dict[int, str]:
+    """New paths by file, none of which another file of the bundle has."""
     out: dict[int, str] = {}
     by_bundle: dict[int, dict[int, str]] = {}
-    for one in files:
-        if one.pending.get(PATH):
-            by_bundle.setdefault(one.bundle_id, {})[one.id] = str(one.pending[PATH])
-    for bundle_id, wanted in by_bundle.items():
+    for key, path in wanted.items():
+        by_bundle.setdefault(files[key].bundle_id, {})[key] = safe_path(path, files[key].path)
+    for bundle_id, moving in by_bundle.items():
         here = session.execute(select(BundleFile.id, BundleFile.path).where(BundleFile.bundle_id == bundle_id))
-        out |= {move.key: move.new for move in plan_moves(dict(here.tuples().all()), wanted)}
+        out |= {move.key: move.new for move in plan_moves(dict(here.tuples().all()), moving)}
     return out
 
 

@@ -1,0 +1,54 @@
+"""Checks of files themselves: whether they can be read, where they lie, what is known of their sound."""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Iterator
+
+from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.survey.finding import Finding, House, Release, finding
+
+_LOUDNESS_TAGS = ("replaygain_track_gain", "r128_track_gain")
+_LOSSLESS = ("FLAC", "WAV", "AIFF")
+
+
+def readable(release: Release, house: House) -> Iterator[Finding]:
+    for one in release.files:
+        if one.problem:
+            yield finding("unreadable", [one], one.problem)
+
+
+def filed(release: Release, house: House) -> Iterator[Finding]:
+    """Files whose path is not what the house's filing pattern makes of their tags."""
+    if house.naming is None:
+        return
+    for one in release.files:
+        # The first part is the folder that was brought in, which no pattern names.
+        inside = one.path.partition("/")[2]
+        try:
+            wanted = house.naming.path_for(one.fields, posixpath.splitext(one.path)[1])
+        except Refused:
+            continue
+        if not one.problem and wanted != inside:
+            yield finding("not filed", [one], "not filed by the house's pattern", about=f"{inside}|{wanted}",
+                          evidence=f"“{wanted}”", remedy={one.key: {"path": wanted}})  # fmt: skip
+
+
+def silence(release: Release, house: House) -> Iterator[Finding]:
+    for one in release.files:
+        tail_s = float(one.facts.get("silent_tail_s", 0.0))
+        if tail_s >= house.silence_s:
+            can = one.facts.get("format") in _LOSSLESS
+            yield finding("silence at the end", [one], f"{tail_s:.0f} s of silence at the end",
+                          remedy={one.key: {"silence": "take off"}} if can else None)  # fmt: skip
+
+
+def loudness(release: Release, house: House) -> Iterator[Finding]:
+    """Files that say nothing of their loudness: one finding for a release, for it is measured as a whole."""
+    lacking = [one for one in release.files if not one.problem and not _says_loudness(one.facts.get("others", []))]
+    if lacking:
+        yield finding("loudness not measured", lacking, "no loudness is stated")
+
+
+def _says_loudness(others: list[tuple[str, str]]) -> bool:
+    return any(tag in key.casefold() for key, _ in others for tag in _LOUDNESS_TAGS)

@@ -1,0 +1,104 @@
+"""All checks, and the survey of a collection by them."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+
+from inkwell_groove.core.files.fields import BY_NAME
+from inkwell_groove.core.survey import art, fields, files, names, releases
+from inkwell_groove.core.survey.finding import Finding, Group, House, Record, Release, album_key
+
+_LOOKS = (
+    fields.missing, fields.sort_names, fields.generic, fields.titles, fields.writing,
+    releases.clashes, releases.disc_names, releases.numbering,
+    art.pictures, files.readable, files.filed, files.silence, files.loudness,
+)  # fmt: skip
+
+_CLASHING = ("album", "album_artist", "date", "genre", "label", "catalogue_number", "media", "compilation",
+             "disc_total", "artist")  # fmt: skip
+# What a finding is filed under: its check, in words, and the group it is shown in.
+CHECKS: dict[str, tuple[str, Group]] = {
+    **{f"{fields.MISSING}{name}": (f"{field.label} missing", "fields") for name, field in BY_NAME.items()},
+    "says nothing": ("Titles and names that say nothing", "fields"),
+    "titles hold more": ("Titles with number, artist or album in them", "fields"),
+    "writing": ("Capitals, small letters and underscores", "fields"),
+    "sort names": ("Names to file under missing", "names"),
+    names.CHECK: ("Spellings of one name", "names"),
+    **{f"clash of {name}": (f"{BY_NAME[name].label} differs within a release", "releases") for name in _CLASHING},
+    "discs in names": ("Disc numbers in names", "releases"),
+    "numbers doubled": ("Track numbers doubled", "releases"),
+    "numbers left out": ("Track numbers left out", "releases"),
+    "numbers above total": ("Track numbers above the total", "releases"),
+    "numbers out of order": ("Track numbers not in the files' order", "releases"),
+    "no picture": ("No picture at all", "pictures"),
+    "picture not embedded": ("No front within", "pictures"),
+    "picture not beside": ("No front beside", "pictures"),
+    "pictures embedded": ("Pictures within, which the house does not want", "pictures"),
+    "pictures too large": ("Pictures larger than the house wants", "pictures"),
+    "picture too small": ("Fronts that are too small", "pictures"),
+    "pictures not square": ("Fronts that are not square", "pictures"),
+    "pictures differ": ("Within and beside not the same", "pictures"),
+    "pictures clash": ("Different fronts in one release", "pictures"),
+    "pictures unreadable": ("Pictures that cannot be read", "pictures"),
+    "silence at the end": ("Silence at the end", "sound"),
+    "loudness not measured": ("Loudness not stated", "sound"),
+    "unreadable": ("Files that cannot be read", "files"),
+    "not filed": ("Not filed by the house's pattern", "files"),
+}  # fmt: skip
+
+
+def survey(
+    records: Sequence[Record],
+    beside: Mapping[str, str],
+    house: House,
+    *,
+    seen: Callable[[int], None] = lambda files: None,
+) -> Iterator[Finding]:
+    """What is wrong with files, release by release. `beside` are the pictures next to them: SHA-256 by path.
+
+    `seen` is told after each release how many files were looked at. Names over the whole collection are for
+    `names.spellings`.
+    """
+    done = 0
+    pictures: dict[str, dict[str, str]] = defaultdict(dict)
+    for path, sha256 in beside.items():
+        pictures[path.rpartition("/")[0]][path] = sha256
+    for group in by_release(records):
+        near = {path: sha256 for folder in {one.folder for one in group} for path, sha256 in pictures[folder].items()}
+        release = Release(group, near)
+        for look in _LOOKS:
+            yield from look(release, house)
+        done += len(group)
+        seen(done)
+
+
+def by_release(records: Iterable[Record]) -> Iterator[list[Record]]:
+    """Files that belong together: a folder, its discs' folders with it; of a folder of everything, each album.
+
+    A folder is a release that is badly tagged if its files have few albums for their number, and a heap otherwise.
+    """
+    folders: dict[str, list[Record]] = defaultdict(list)
+    for one in records:
+        folders[one.release_folder].append(one)
+    for folder in sorted(folders):
+        held = sorted(folders[folder], key=lambda one: one.path)
+        albums: dict[str, list[Record]] = defaultdict(list)
+        for one in held:
+            albums[album_key(one["album"])].append(one)
+        named = [key for key in albums if key]
+        if len(named) <= 1 or len(named) * 4 <= len(held):
+            if _is_heap(held, named):
+                yield from ([one] for one in held)
+            else:
+                yield held
+            continue
+        for key, group in albums.items():
+            yield from [group] if key else ([one] for one in group)
+
+
+def _is_heap(held: Sequence[Record], named: Sequence[str]) -> bool:
+    """Files of one folder that nothing holds together: half of them without an album, of several artists or none."""
+    without = sum(not one["album"] for one in held)
+    artists = {one["artist"].casefold() for one in held}
+    return without * 2 > len(held) and (len(artists) > 1 or not named)

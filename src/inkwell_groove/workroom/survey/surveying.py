@@ -1,0 +1,222 @@
+"""Making the survey, as a job: of everything at first, of what changed since from then on.
+
+What is to be looked at goes to the job in lines, what it found comes back in lines. A release is looked at as a whole,
+so when one of its files changes all of them are looked at again; spellings are compared over the whole collection,
+from a table that says which file has which name.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Text, cast, delete, func, insert, or_, select
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.errors import Conflict
+from inkwell_groove.core.files.derived import DISC_FOLDER
+from inkwell_groove.core.files.naming import Naming
+from inkwell_groove.core.survey.finding import Finding, House
+from inkwell_groove.core.survey.names import CHECK as SPELLINGS
+from inkwell_groove.core.survey.names import Use, spellings
+from inkwell_groove.store.models import Bundle, BundleFile, HouseDocument, Job, NameUse, SurveyFinding, SurveyRun, now
+from inkwell_groove.workroom.files.orders import read_lines
+from inkwell_groove.workroom.files.rules import NAMING, art_rule
+from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.part import Part
+from inkwell_groove.workroom.views import JobView
+
+SURVEY = "survey"
+_READY = "ready"
+# A transaction that was open while the last survey began may have changed rows at a time that had passed.
+_OVERLAP = timedelta(minutes=5)
+_CHUNK = 5_000
+_FEW = 200  # so many places are asked for one by one; more are found by going through all
+
+
+class Surveying(Part):
+    """Asks for surveys and keeps what they find."""
+
+    def kind(self) -> JobKind:
+        return JobKind(SURVEY, "inkwell_groove.workroom.jobs.survey:survey_files", self._finish, self._fail)
+
+    def ask(self, *, who: str, anew: bool = False) -> JobView:
+        """Looks at what changed since the last survey, or at everything, `anew` or where the house's rules are others.
+
+        Raises Conflict while a survey is being made.
+        """
+        with self._database.begin() as session:
+            under_way = session.scalars(select(Job).where(Job.kind == SURVEY, Job.state.in_(("waiting", "running"))))
+            if under_way.first() is not None:
+                raise Conflict("the survey is being made", where="the survey", remedy="Wait until it has ended")
+            house = house_rules(session)
+            digest = hashlib.sha256(house.model_dump_json().encode()).hexdigest()
+            last = last_run(session)
+            since = None if anew or last is None or last.house != digest else last.seen_until - _OVERLAP
+            seen_until = session.scalar(select(func.now(6)))
+            run = SurveyRun(house=digest, seen_until=seen_until, ended_at=None, files=0, by=who)
+            session.add(run)
+            session.flush()
+            folder = self._media.root / "surveys" / str(run.id)
+            folder.mkdir(parents=True, exist_ok=True)
+            places = None if since is None else _changed_places(session, since)
+            run.files = _write_order(session, folder, places)
+            arguments = {
+                "media_root": str(self._media.root),
+                "run_id": run.id,
+                "house": house.model_dump(mode="json"),
+                "places": None if places is None else sorted(places),
+            }
+            job = self.jobs.ask(session, SURVEY, docket_id=None, subject="the collection", arguments=arguments)
+            view = JobView.of(job)
+        self.jobs.wake()
+        return view
+
+    def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
+        run = session.get_one(SurveyRun, int(job.arguments["run_id"]))
+        folder = self._media.root / "surveys" / str(run.id)
+        places = job.arguments["places"]
+        if places is None:
+            session.execute(delete(SurveyFinding))
+            session.execute(delete(NameUse))
+        else:
+            for chunk in _chunks(places):
+                session.execute(delete(SurveyFinding).where(SurveyFinding.place.in_(chunk)))
+        # Files that went since then took their names with them; findings of them go with the next survey.
+        here = set(session.scalars(select(BundleFile.id)))
+        found = (Finding.model_validate_json(line) for line in read_lines(folder / "found"))
+        keep_findings(session, (one for one in found if here.issuperset(one.files)))
+        self._keep_names(session, folder, here, anew=places is None)
+        run.ended_at = now()
+        _clear(folder)
+
+    @staticmethod
+    def _keep_names(session: Session, folder: Path, here: set[int], *, anew: bool) -> None:
+        names = [json.loads(line) for line in read_lines(folder / "names")]
+        looked_at = {key for key, _ in names} & here
+        if not anew:
+            for chunk in _chunks(sorted(looked_at)):
+                session.execute(delete(NameUse).where(NameUse.file_id.in_(chunk)))
+        rows = [
+            {"file_id": key, "field": field, "value": value}
+            for key, held in names if key in here for field, values in held.items() for value in values
+        ]  # fmt: skip
+        for chunk in _chunks(rows):
+            session.execute(insert(NameUse), chunk)
+        session.execute(delete(SurveyFinding).where(SurveyFinding.name == SPELLINGS))
+        keep_findings(session, _misspelt(session))
+
+    def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
+        """The run is forgotten, so that the next one looks at the same again."""
+        run = session.get(SurveyRun, int(job.arguments["run_id"]))
+        if run is not None:
+            _clear(self._media.root / "surveys" / str(run.id))
+            session.delete(run)
+
+
+def last_run(session: Session) -> SurveyRun | None:
+    """The last survey that ended."""
+    return session.scalars(
+        select(SurveyRun).where(SurveyRun.ended_at.is_not(None)).order_by(SurveyRun.id.desc()).limit(1)
+    ).first()
+
+
+def house_rules(session: Session) -> House:
+    """What the house wants: its rule for pictures, and its first filing pattern if it has saved one."""
+    pattern = session.scalars(
+        select(HouseDocument).where(HouseDocument.kind == NAMING).order_by(HouseDocument.position, HouseDocument.id)
+    ).first()
+    naming = Naming.model_validate(pattern.document) if pattern is not None else None
+    return House(art=art_rule(session), naming=naming)
+
+
+def place_of(bundle_id: int, path: str) -> str:
+    """The folder of a file's release, as the findings name it."""
+    return DISC_FOLDER.sub("", f"{bundle_id}/{path}".rpartition("/")[0])
+
+
+def _changed_places(session: Session, since: datetime) -> set[str]:
+    changed = session.execute(
+        select(BundleFile.bundle_id, BundleFile.path).where(BundleFile.changed_at > since).distinct()
+    )
+    places = {place_of(*row) for row in changed}
+    # A folder that came in, or was looked at again, may have lost files, of which no row is left to tell.
+    for bundle_id in session.scalars(select(Bundle.id).where(Bundle.changed_at > since, Bundle.state == _READY)):
+        paths = session.scalars(select(BundleFile.path).where(BundleFile.bundle_id == bundle_id))
+        places |= {place_of(bundle_id, path) for path in paths}
+        kept = select(SurveyFinding.place).where(SurveyFinding.place.like(f"{bundle_id}/%")).distinct()
+        places |= set(session.scalars(kept))
+    return places
+
+
+def _write_order(session: Session, folder: Path, places: set[str] | None) -> int:
+    """Lines for the job: files, and pictures beside them. JSON is handed on as the database has it, unread."""
+    count = 0
+    with (folder / "order").open("w", encoding="utf-8") as out:
+        for key, bundle_id, path, kind, sha256, fields, facts, problem in _rows(session, places):
+            head = json.dumps({"key": key, "path": f"{bundle_id}/{path}", "kind": kind, "sha256": sha256})[:-1]
+            out.write(f'{head}, "fields": {fields}, "facts": {facts}, "problem": {problem or "null"}}}\n')
+            count += kind != "picture"
+    return count
+
+
+def _rows(session: Session, places: set[str] | None) -> Iterator[Any]:
+    query = (
+        select(BundleFile.id, BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.sha256,
+               cast(BundleFile.fields, Text), cast(BundleFile.facts, Text), cast(BundleFile.problem, Text))
+        .where(BundleFile.kind.in_(("audio", "unreadable", "picture")))
+        .execution_options(yield_per=_CHUNK)
+    )  # fmt: skip
+    if places is None:
+        yield from session.execute(query)
+        return
+    if len(places) > _FEW:
+        yield from (row for row in session.execute(query) if place_of(row[1], row[2]) in places)
+        return
+    by_bundle: dict[int, list[str]] = defaultdict(list)
+    for place in places:
+        bundle, _, folder = place.partition("/")
+        by_bundle[int(bundle)].append(folder)
+    for bundle_id, folders in by_bundle.items():
+        # A release's folder begins the paths of its discs' folders too.
+        below = [BundleFile.path.startswith(folder, autoescape=True) for folder in folders if folder]
+        inside = query.where(BundleFile.bundle_id == bundle_id, or_(*below) if "" not in folders else True)
+        yield from (row for row in session.execute(inside) if place_of(row[1], row[2]) in places)
+
+
+def keep_findings(session: Session, found: Iterable[Finding]) -> None:
+    rows: list[dict[str, Any]] = []
+    for one in found:
+        about = hashlib.sha256(f"{one.check}|{one.about}".encode()).hexdigest()
+        document = one.model_dump(mode="json", exclude_defaults=True)
+        rows.append({"name": one.check, "place": one.place[:1_000], "about": about, "document": document})
+        if len(rows) == _CHUNK:
+            session.execute(insert(SurveyFinding), rows)
+            rows = []
+    if rows:
+        session.execute(insert(SurveyFinding), rows)
+
+
+def _misspelt(session: Session) -> Iterator[Finding]:
+    """Counted by the database: only of what is misspelt is asked where it stands."""
+    counted = session.execute(select(NameUse.field, NameUse.value, func.count()).group_by(NameUse.field, NameUse.value))
+    for one in spellings([Use(*row) for row in counted]):
+        keys = select(NameUse.file_id).where(NameUse.field == one.field, NameUse.value == one.value)
+        yield one.finding(sorted(set(session.scalars(keys))))
+
+
+def _chunks(rows: Sequence[Any]) -> Iterator[Sequence[Any]]:
+    for at in range(0, len(rows), _CHUNK):
+        yield rows[at : at + _CHUNK]
+
+
+def _clear(folder: Path) -> None:
+    for name in ("order", "found", "names"):
+        (folder / name).unlink(missing_ok=True)
+    if folder.is_dir():
+        folder.rmdir()

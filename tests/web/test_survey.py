@@ -1,0 +1,115 @@
+"""The survey over HTTP: what it finds in a messy folder, put right and taken back, dismissed, and made again."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from inkwell_groove.core.files.reading import read_file
+from inkwell_groove.demo.imports import write_imports
+from tests.live import Server
+
+
+@pytest.fixture(scope="module")
+def root(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    originals = write_imports(tmp_path_factory.mktemp("archive"))
+    root = tmp_path_factory.mktemp("files")
+    shutil.copytree(originals, root / "messy")
+    return root
+
+
+@pytest.fixture(scope="module")
+def house(database_url: str, root: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """A house with the messy folder, edited in place, surveyed once."""
+    with Server(database_url, tmp_path_factory.mktemp("media"), INKWELL_FILES_ROOT=str(root)) as running:
+        running.post("/bundles", {"folder": "messy", "in_place": True})
+        running.wait_for_jobs()
+        surveyed(running)
+        yield running
+
+
+def surveyed(house: Server, query: str = "") -> dict[str, int]:
+    """Open findings by check, after a survey."""
+    house.post(f"/survey{query}")
+    house.wait_for_jobs()
+    return {one["name"]: one["open"] for one in house.get("/survey")["checks"]}
+
+
+def findings(house: Server, check: str, **how: Any) -> list[Any]:
+    return list(house.get("/survey/findings", check=check, **how)["findings"])
+
+
+def test_findings_are_put_right_by_one_step_that_is_taken_back(house: Server, root: Path) -> None:
+    before = surveyed(house, "?anew=true")
+    assert before["titles hold more"] == 38
+    chosen = {"check": "titles hold more"}
+    shown = house.post("/survey/preview", chosen)["changes"]
+    assert {"path": "Harbour Lights CD1/01 First Boat Over.m4a", "field": "title",
+            "before": "01. First Boat Over", "after": "First Boat Over"}.items() <= next(
+        one for one in shown if one["before"] == "01. First Boat Over").items()  # fmt: skip
+    file = root / "messy" / "Harbour Lights CD1" / "01 First Boat Over.m4a"
+    sealed = file.read_bytes()
+    step = house.post("/survey/put-right", chosen)
+    house.wait_for_jobs()
+    assert read_file(file).fields["title"] == "First Boat Over"
+    after = surveyed(house)
+    assert "titles hold more" not in after
+    assert after["missing track_number"] < before["missing track_number"], "the number went where it belongs"
+    house.post(f"/file-steps/{step['id']}/take-back")
+    house.wait_for_jobs()
+    assert file.read_bytes() == sealed
+    assert surveyed(house) == before
+
+
+def test_a_dismissed_finding_stays_so_until_what_it_speaks_of_changes(house: Server) -> None:
+    silent = findings(house, "silence at the end")
+    assert [one["words"] for one in silent] == ["20 s of silence at the end"]
+    assert house.api.post("/survey/dismiss", json={"ids": [silent[0]["id"]], "reason": " "}).status_code == 422
+    house.post("/survey/dismiss", {"ids": [silent[0]["id"]], "reason": "the tape ran on"})
+    assert "silence at the end" not in surveyed(house, "?anew=true") or findings(house, "silence at the end") == []
+    kept = findings(house, "silence at the end", dismissed=True)
+    assert [one["dismissed"] for one in kept] == ["the tape ran on"]
+    house.post("/survey/restore", {"ids": [kept[0]["id"]]})
+    assert len(findings(house, "silence at the end")) == 1
+
+
+def test_a_survey_looks_only_at_what_changed_and_finds_the_same_as_one_of_everything(house: Server) -> None:
+    rows = house.get("/sheet", bundle=[house.get("/bundles")[-1]["id"]])["rows"]
+    changes = [
+        {"file_id": row["id"], "field": "album", "value": "Another"} for row in rows if "preludes" in row["path"]
+    ]
+    house.api.patch("/sheet", json={"changes": changes}).raise_for_status()
+    house.post("/sheet/write", {"bundle_ids": [rows[0]["bundle_id"]]})
+    house.wait_for_jobs()
+    assert surveyed(house) == surveyed(house, "?anew=true")
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status"),
+    [
+        ("GET", "/survey/findings?check=nonsense", None, 404),
+        ("POST", "/survey/preview", {"ids": [999_999]}, 404),
+        ("POST", "/survey/put-right", {"check": "no picture"}, 409),
+        ("POST", "/survey/dismiss", {"check": "nonsense", "reason": "none"}, 404),
+    ],
+)
+def test_what_cannot_be_is_answered(house: Server, method: str, path: str, body: Any, status: int) -> None:
+    answer = house.api.request(method, path, json=body)
+    assert answer.status_code == status, answer.text
+    assert answer.json()["remedy"] if "remedy" in answer.json() else answer.json()["detail"]
+
+
+def test_files_that_are_gone_take_their_findings_with_them(house: Server, root: Path) -> None:
+    before = surveyed(house)
+    shutil.rmtree(root / "messy" / "TOLLGATE SISTERS (rip)")
+    bundle = house.get("/bundles")[-1]["id"]
+    house.post(f"/bundles/{bundle}/look-again")
+    house.wait_for_jobs()
+    after = surveyed(house)
+    assert "picture too small" in before
+    assert "picture too small" not in after
+    assert "spellings" not in after, "nobody writes them in capitals any more"
