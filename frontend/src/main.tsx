@@ -30,6 +30,7 @@ import { RepairStage } from "./repair/RepairStage";
 import { TransferStage } from "./transfer/TransferStage";
 import { FixityPage } from "./packages/FixityPage";
 import { ProfilesPage } from "./packages/ProfilesPage";
+import { SurveyPage } from "./survey/SurveyPage";
 import { Shelf } from "./shelf/Shelf";
 import { ShelfLookUp } from "./shelf/ShelfLookUp";
 import { SourcesStage } from "./sources/SourcesStage";
@@ -47,6 +48,7 @@ const router = createBrowserRouter([
       { path: "/look-up", element: <ShelfLookUp />, errorElement: <Broken /> },
       { path: "/files", element: <FilesPage />, errorElement: <Broken /> },
       { path: "/files/sheet", element: <SheetPage />, errorElement: <Broken /> },
+      { path: "/survey", element: <SurveyPage />, errorElement: <Broken /> },
       { path: "/fixity", element: <FixityPage />, errorElement: <Broken /> },
       { path: "/profiles", element: <ProfilesPage />, errorElement: <Broken /> },
       { path: "/ledger", element: <LedgerPage />, errorElement: <Broken /> },

@@ -291,3 +291,22 @@ export const targetsQuery = queryOptions({
   queryKey: ["targets"],
   queryFn: ({ signal }) => answer(api.GET("/api/targets", { signal })),
 });
+
+export const surveyQuery = queryOptions({
+  queryKey: ["survey"],
+  queryFn: ({ signal }) => answer(api.GET("/api/survey", { signal })),
+});
+
+export const findingsQuery = (check: string, dismissed: boolean) =>
+  queryOptions({
+    queryKey: ["findings", check, dismissed],
+    queryFn: ({ signal }) => answer(api.GET("/api/survey/findings", { params: { query: { check, dismissed } }, signal })),
+  });
+
+/** What putting findings right would change; of all of a check where none is chosen. */
+export const remedyQuery = (check: string, ids: number[]) =>
+  queryOptions({
+    queryKey: ["findings", "remedy", check, ids],
+    queryFn: ({ signal }) => answer(api.POST("/api/survey/preview", { body: ids.length ? { ids, check: "" } : { ids: [], check }, signal })),
+    retry: false,
+  });

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { BookOpen, Files, Library, Moon, ShieldCheck, Sun } from "lucide-react";
+import { BookOpen, ClipboardList, Files, Library, Moon, ShieldCheck, Sun } from "lucide-react";
 import { NavLink, useParams } from "react-router";
 
 import type { Evidence } from "../api/client";
@@ -38,6 +38,9 @@ export function Spine() {
       </NavLink>
       <NavLink to="/files" className={place}>
         <Files size={15} aria-hidden /> Files
+      </NavLink>
+      <NavLink to="/survey" className={place}>
+        <ClipboardList size={15} aria-hidden /> Survey
       </NavLink>
       <NavLink to="/fixity" className={place}>
         <ShieldCheck size={15} aria-hidden /> Fixity

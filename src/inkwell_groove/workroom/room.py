@@ -110,6 +110,7 @@ class Workroom:
         self.surveying = Surveying(self.database, self.media, self.events)
         self.findings = Findings(self.database, self.media, self.events)
         self.findings.steps = self.steps
+        self.steps.settled = self.surveying.follow
         parts = (
             self.intake,
             self.plans,

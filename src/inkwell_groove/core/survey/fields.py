@@ -23,6 +23,12 @@ _SAYING = ("title", "artist", "album")
 _SORTS = {"artist": "artist_sort", "album_artist": "album_artist_sort", "composer": "composer_sort"}
 
 
+def label_of(name: str) -> str:
+    """A field's label for itself, where the sheet's column heading is too short for that."""
+    label = BY_NAME[name].label
+    return f"{label} number" if name in ("track_number", "disc_number") else label
+
+
 def missing(release: Release, house: House) -> Iterator[Finding]:
     """Fields that the house wants of every file, by field; told by the others or the file's name where they tell."""
     derived = derive(release.files, "album artists")
@@ -31,7 +37,7 @@ def missing(release: Release, house: House) -> Iterator[Finding]:
             if one[name] or one.problem:
                 continue
             told = derived.get(one.key, {}) if name == "album_artist" else _by_name(one, name)
-            label = BY_NAME[name].label.lower()
+            label = label_of(name).lower()
             shown = f"its name says “{told[name]}”" if name in told and name != "album_artist" else ""
             yield finding(
                 MISSING + name, [one], f"{label} is missing", evidence=shown,

@@ -19,13 +19,13 @@ _CLASHING = ("album", "album_artist", "date", "genre", "label", "catalogue_numbe
              "disc_total", "artist")  # fmt: skip
 # What a finding is filed under: its check, in words, and the group it is shown in.
 CHECKS: dict[str, tuple[str, Group]] = {
-    **{f"{fields.MISSING}{name}": (f"{field.label} missing", "fields") for name, field in BY_NAME.items()},
+    **{f"{fields.MISSING}{name}": (f"{fields.label_of(name)} missing", "fields") for name in BY_NAME},
     "says nothing": ("Titles and names that say nothing", "fields"),
     "titles hold more": ("Titles with number, artist or album in them", "fields"),
     "writing": ("Capitals, small letters and underscores", "fields"),
     "sort names": ("Names to file under missing", "names"),
     names.CHECK: ("Spellings of one name", "names"),
-    **{f"clash of {name}": (f"{BY_NAME[name].label} differs within a release", "releases") for name in _CLASHING},
+    **{f"clash of {name}": (f"{fields.label_of(name)} differs within a release", "releases") for name in _CLASHING},
     "discs in names": ("Disc numbers in names", "releases"),
     "numbers doubled": ("Track numbers doubled", "releases"),
     "numbers left out": ("Track numbers left out", "releases"),
@@ -46,6 +46,9 @@ CHECKS: dict[str, tuple[str, Group]] = {
     "unreadable": ("Files that cannot be read", "files"),
     "not filed": ("Not filed by the house's pattern", "files"),
 }  # fmt: skip
+
+
+_MOST_OF_IT = 0.6  # a folder of which one album has so much is that album's
 
 
 def survey(
@@ -87,14 +90,24 @@ def by_release(records: Iterable[Record]) -> Iterator[list[Record]]:
         for one in held:
             albums[album_key(one["album"])].append(one)
         named = [key for key in albums if key]
-        if len(named) <= 1 or len(named) * 4 <= len(held):
-            if _is_heap(held, named):
-                yield from ([one] for one in held)
-            else:
-                yield held
+        largest = max(len(group) for group in albums.values())
+        if len(named) <= 1 or len(named) * 4 <= len(held) or largest >= _MOST_OF_IT * len(held):
+            alone = [key for key in named if len(named) > 1 and _stands_alone(albums[key], largest)]
+            yield from (albums[key] for key in alone)
+            left = [one for one in held if album_key(one["album"]) not in alone]
+            if _is_heap(left, named):
+                yield from ([one] for one in left)
+            elif left:
+                yield left
             continue
         for key, group in albums.items():
             yield from [group] if key else ([one] for one in group)
+
+
+def _stands_alone(group: Sequence[Record], largest: int) -> bool:
+    """Whether an album that shares its folder with a larger one is whole: several files, numbered from 1 on."""
+    numbers = sorted(int(one["track_number"]) for one in group if one["track_number"].isdecimal())
+    return 1 < len(group) < largest and numbers == list(range(1, len(group) + 1))
 
 
 def _is_heap(held: Sequence[Record], named: Sequence[str]) -> bool:

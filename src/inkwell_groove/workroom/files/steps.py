@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any, Literal
 
@@ -32,7 +32,9 @@ Id3 = Literal["as it is", "2.3", "2.4"]
 
 
 class Steps(Part):
-    """Steps of work on many files."""
+    """Steps of work on many files. `settled` is called as one ends, in its transaction, with who asked for it."""
+
+    settled: Callable[[Session, str], None] = staticmethod(lambda session, who: None)
 
     def kinds(self) -> list[JobKind]:
         work = "inkwell_groove.workroom.jobs.files"
@@ -231,6 +233,8 @@ class Steps(Part):
         step.state = (WRITTEN if whole else IN_PART) if forward else (BACK if whole else BACK_IN_PART)
         step.counts = {"files": step.counts["files"], "done": len(changed), "left": left}
         step.told = {"told": (problems + told)[:_MOST_TOLD]}
+        session.flush()
+        self.settled(session, step.by)
 
 
 def _grouped(words: Iterable[tuple[str, str]]) -> list[str]:

@@ -51,31 +51,36 @@ class Surveying(Part):
         Raises Conflict while a survey is being made.
         """
         with self._database.begin() as session:
-            under_way = session.scalars(select(Job).where(Job.kind == SURVEY, Job.state.in_(("waiting", "running"))))
-            if under_way.first() is not None:
+            if _under_way(session):
                 raise Conflict("the survey is being made", where="the survey", remedy="Wait until it has ended")
-            house = house_rules(session)
-            digest = hashlib.sha256(house.model_dump_json().encode()).hexdigest()
-            last = last_run(session)
-            since = None if anew or last is None or last.house != digest else last.seen_until - _OVERLAP
-            seen_until = session.scalar(select(func.now(6)))
-            run = SurveyRun(house=digest, seen_until=seen_until, ended_at=None, files=0, by=who)
-            session.add(run)
-            session.flush()
-            folder = self._media.root / "surveys" / str(run.id)
-            folder.mkdir(parents=True, exist_ok=True)
-            places = None if since is None else _changed_places(session, since)
-            run.files = _write_order(session, folder, places)
-            arguments = {
-                "media_root": str(self._media.root),
-                "run_id": run.id,
-                "house": house.model_dump(mode="json"),
-                "places": None if places is None else sorted(places),
-            }
-            job = self.jobs.ask(session, SURVEY, docket_id=None, subject="the collection", arguments=arguments)
-            view = JobView.of(job)
+            view = JobView.of(self._begin(session, last_run(session), who=who, anew=anew))
         self.jobs.wake()
         return view
+
+    def follow(self, session: Session, who: str) -> None:
+        """Has what a step of work changed looked at again, if the collection was surveyed before."""
+        last = last_run(session)
+        if last is not None and not _under_way(session):
+            self._begin(session, last, who=who)
+
+    def _begin(self, session: Session, last: SurveyRun | None, *, who: str, anew: bool = False) -> Job:
+        house = house_rules(session)
+        digest = hashlib.sha256(house.model_dump_json().encode()).hexdigest()
+        since = None if anew or last is None or last.house != digest else last.seen_until - _OVERLAP
+        run = SurveyRun(house=digest, seen_until=session.scalar(select(func.now(6))), ended_at=None, files=0, by=who)
+        session.add(run)
+        session.flush()
+        folder = self._media.root / "surveys" / str(run.id)
+        folder.mkdir(parents=True, exist_ok=True)
+        places = None if since is None else _changed_places(session, since)
+        run.files = _write_order(session, folder, places)
+        arguments = {
+            "media_root": str(self._media.root),
+            "run_id": run.id,
+            "house": house.model_dump(mode="json"),
+            "places": None if places is None else sorted(places),
+        }
+        return self.jobs.ask(session, SURVEY, docket_id=None, subject="the collection", arguments=arguments)
 
     def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
         run = session.get_one(SurveyRun, int(job.arguments["run_id"]))
@@ -117,6 +122,11 @@ class Surveying(Part):
         if run is not None:
             _clear(self._media.root / "surveys" / str(run.id))
             session.delete(run)
+
+
+def _under_way(session: Session) -> bool:
+    query = select(Job.id).where(Job.kind == SURVEY, Job.state.in_(("waiting", "running"))).limit(1)
+    return session.scalar(query) is not None
 
 
 def last_run(session: Session) -> SurveyRun | None:
