@@ -10,12 +10,36 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from inkwell_groove.core.errors import Refused
 
-AREAS = ("peaks", "first-look", "seal", "transfer", "tracks", "repair", "disc", "fingerprint", "matching", "describe")
+AREAS = (
+    "peaks",
+    "first-look",
+    "seal",
+    "transfer",
+    "tracks",
+    "repair",
+    "disc",
+    "fingerprint",
+    "matching",
+    "describe",
+    "survey",
+)
 
 
 def main(area: str | None = None) -> None:
     """Prints the figures of one area, or of all."""
-    from benchmarks import describe, disc, fingerprint, first_look, matching, peaks, repair, seal, tracks, transfer
+    from benchmarks import (
+        describe,
+        disc,
+        fingerprint,
+        first_look,
+        matching,
+        peaks,
+        repair,
+        seal,
+        survey,
+        tracks,
+        transfer,
+    )
 
     runs = {
         "peaks": peaks.run,
@@ -28,6 +52,7 @@ def main(area: str | None = None) -> None:
         "fingerprint": fingerprint.run,
         "matching": matching.run,
         "describe": describe.run,
+        "survey": survey.run,
     }
     if area is not None and area not in runs:
         raise Refused(f"there is no benchmark '{area}'", remedy=f"The areas are {', '.join(AREAS)}")

@@ -493,16 +493,19 @@ class Dismissal(Base):
     by: Mapped[str] = mapped_column(String(100))
 
 
+NAME_LENGTH = 700  # what an index still covers whole; longer ones are no names
+
+
 class NameUse(Base):
     """That a file has a name in a field."""
 
     __tablename__ = "name_use"
-    __table_args__ = (Index("ix_name_use_value", "field", "value", mysql_length={"value": 191}),)
+    __table_args__ = (Index("ix_name_use_value", "field", "value"),)
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     file_id: Mapped[int] = mapped_column(ForeignKey("bundle_file.id", ondelete="CASCADE"), index=True)
     field: Mapped[str] = mapped_column(String(20))
-    value: Mapped[str] = mapped_column(String(2000, collation=EXACT))
+    value: Mapped[str] = mapped_column(String(NAME_LENGTH, collation=EXACT))
 
 
 class FileStep(Base):

@@ -114,15 +114,17 @@ def _misspelt(total: Mapping[str, int]) -> Iterator[tuple[str, str]]:
             for shorter in _deletions(key):
                 near[shorter].append(key)
     found: dict[str, str] = {}
-    for alike in near.values():
-        if len(alike) < 2:
+    for held in near.values():
+        if len(held) < 2:
             continue
-        group = sorted(alike, key=lambda one: (-total[one], one))
+        group = sorted(held, key=lambda one: (-total[one], one))
         for at, rare in enumerate(group[1:], start=1):
             for often in group[:at]:
                 allowed = 1 + (min(len(rare), len(often)) >= 2 * _LETTERS_A_MISTAKE)
                 rarer = total[rare] <= _RARE * total[often]
-                if rarer and not _number_differs(rare, often) and OSA.distance(rare, often) <= allowed:
+                # Nobody mistakes the first letter; names that differ there are others.
+                alike = rare[0] == often[0] and not _number_differs(rare, often)
+                if rarer and alike and OSA.distance(rare, often) <= allowed:
                     if rare not in found or total[often] > total[found[rare]]:
                         found[rare] = often
                     break

@@ -24,7 +24,17 @@ from inkwell_groove.core.files.naming import Naming
 from inkwell_groove.core.survey.finding import Finding, House
 from inkwell_groove.core.survey.names import CHECK as SPELLINGS
 from inkwell_groove.core.survey.names import Use, spellings
-from inkwell_groove.store.models import Bundle, BundleFile, HouseDocument, Job, NameUse, SurveyFinding, SurveyRun, now
+from inkwell_groove.store.models import (
+    NAME_LENGTH,
+    Bundle,
+    BundleFile,
+    HouseDocument,
+    Job,
+    NameUse,
+    SurveyFinding,
+    SurveyRun,
+    now,
+)
 from inkwell_groove.workroom.files.orders import read_lines
 from inkwell_groove.workroom.files.rules import NAMING, art_rule
 from inkwell_groove.workroom.jobs.runner import JobKind
@@ -92,29 +102,16 @@ class Surveying(Part):
         else:
             for chunk in _chunks(places):
                 session.execute(delete(SurveyFinding).where(SurveyFinding.place.in_(chunk)))
+        names = [json.loads(line) for line in read_lines(folder / "names")]
         # Files that went since then took their names with them; findings of them go with the next survey.
-        here = set(session.scalars(select(BundleFile.id)))
+        here: set[int] = set()
+        for chunk in _chunks([key for key, _ in names]):
+            here |= set(session.scalars(select(BundleFile.id).where(BundleFile.id.in_(chunk))))
         found = (Finding.model_validate_json(line) for line in read_lines(folder / "found"))
         keep_findings(session, (one for one in found if here.issuperset(one.files)))
-        self._keep_names(session, folder, here, anew=places is None)
+        _keep_names(session, [(key, held) for key, held in names if key in here], anew=places is None)
         run.ended_at = now()
         _clear(folder)
-
-    @staticmethod
-    def _keep_names(session: Session, folder: Path, here: set[int], *, anew: bool) -> None:
-        names = [json.loads(line) for line in read_lines(folder / "names")]
-        looked_at = {key for key, _ in names} & here
-        if not anew:
-            for chunk in _chunks(sorted(looked_at)):
-                session.execute(delete(NameUse).where(NameUse.file_id.in_(chunk)))
-        rows = [
-            {"file_id": key, "field": field, "value": value}
-            for key, held in names if key in here for field, values in held.items() for value in values
-        ]  # fmt: skip
-        for chunk in _chunks(rows):
-            session.execute(insert(NameUse), chunk)
-        session.execute(delete(SurveyFinding).where(SurveyFinding.name == SPELLINGS))
-        keep_findings(session, _misspelt(session))
 
     def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
         """The run is forgotten, so that the next one looks at the same again."""
@@ -122,6 +119,20 @@ class Surveying(Part):
         if run is not None:
             _clear(self._media.root / "surveys" / str(run.id))
             session.delete(run)
+
+
+def _keep_names(session: Session, names: Sequence[tuple[int, dict[str, list[str]]]], *, anew: bool) -> None:
+    if not anew:
+        for chunk in _chunks([key for key, _ in names]):
+            session.execute(delete(NameUse).where(NameUse.file_id.in_(chunk)))
+    rows = [
+        {"file_id": key, "field": field, "value": value}
+        for key, held in names for field, values in held.items() for value in values if len(value) <= NAME_LENGTH
+    ]  # fmt: skip
+    for chunk in _chunks(rows):
+        session.execute(insert(NameUse), chunk)
+    session.execute(delete(SurveyFinding).where(SurveyFinding.name == SPELLINGS))
+    keep_findings(session, _misspelt(session))
 
 
 def _under_way(session: Session) -> bool:
@@ -215,9 +226,18 @@ def keep_findings(session: Session, found: Iterable[Finding]) -> None:
 def _misspelt(session: Session) -> Iterator[Finding]:
     """Counted by the database: only of what is misspelt is asked where it stands."""
     counted = session.execute(select(NameUse.field, NameUse.value, func.count()).group_by(NameUse.field, NameUse.value))
-    for one in spellings([Use(*row) for row in counted]):
-        keys = select(NameUse.file_id).where(NameUse.field == one.field, NameUse.value == one.value)
-        yield one.finding(sorted(set(session.scalars(keys))))
+    found = list(spellings([Use(*row) for row in counted]))
+    by_field: dict[str, list[str]] = defaultdict(list)
+    for one in found:
+        by_field[one.field].append(one.value)
+    files: dict[tuple[str, str], set[int]] = defaultdict(set)
+    for field, values in by_field.items():
+        for chunk in _chunks(values):
+            uses = select(NameUse.value, NameUse.file_id).where(NameUse.field == field, NameUse.value.in_(chunk))
+            for value, key in session.execute(uses):
+                files[field, value].add(key)
+    for one in found:
+        yield one.finding(sorted(files[one.field, one.value]))
 
 
 def _chunks(rows: Sequence[Any]) -> Iterator[Sequence[Any]]:

@@ -59,7 +59,7 @@ def upgrade() -> None:
         sa.Column("id", sa.BigInteger(), nullable=False),
         sa.Column("file_id", sa.Integer(), nullable=False),
         sa.Column("field", sa.String(length=20), nullable=False),
-        sa.Column("value", sa.String(length=2000, collation="utf8mb4_bin"), nullable=False),
+        sa.Column("value", sa.String(length=700, collation="utf8mb4_bin"), nullable=False),
         sa.ForeignKeyConstraint(
             ["file_id"],
             ["bundle_file.id"],
@@ -69,4 +69,4 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id", name=op.f("pk_name_use")),
     )
     op.create_index(op.f("ix_name_use_file_id"), "name_use", ["file_id"])
-    op.create_index("ix_name_use_value", "name_use", ["field", "value"], mysql_length={"value": 191})
+    op.create_index("ix_name_use_value", "name_use", ["field", "value"])
