@@ -28,6 +28,7 @@ AREAS = (
 def main(area: str | None = None) -> None:
     """Prints the figures of one area, or of all."""
     from benchmarks import (
+        coding,
         describe,
         disc,
         fingerprint,
@@ -53,6 +54,7 @@ def main(area: str | None = None) -> None:
         "matching": matching.run,
         "describe": describe.run,
         "survey": survey.run,
+        "coding": coding.run,
     }
     if area is not None and area not in runs:
         raise Refused(f"there is no benchmark '{area}'", remedy=f"The areas are {', '.join(AREAS)}")

@@ -88,6 +88,24 @@ def test_a_survey_looks_only_at_what_changed_and_finds_the_same_as_one_of_everyt
     assert surveyed(house) == surveyed(house, "?anew=true")
 
 
+def test_the_sound_is_listened_to_once_and_what_is_heard_outlives_a_step(house: Server, root: Path) -> None:
+    unheard = house.get("/survey")["unheard"]
+    assert unheard > 15
+    house.post("/survey/listen")
+    house.wait_for_jobs(patience_s=300)
+    assert house.get("/survey")["unheard"] == 0
+    assert house.api.post("/survey/listen").status_code == 409
+    bundle = house.get("/bundles")[-1]["id"]
+    row = next(one for one in house.get("/sheet", bundle=[bundle])["rows"] if one["format"] == "FLAC")
+    change = {"file_id": row["id"], "field": "comment", "value": "heard"}
+    house.api.patch("/sheet", json={"changes": [change]}).raise_for_status()
+    house.post("/sheet/write", {"bundle_ids": [bundle]})
+    house.wait_for_jobs()
+    assert house.get("/survey")["unheard"] == 0, "its sound is the same"
+    # The demo's tunes have nothing above their harmonics but silence: no coder was there.
+    assert findings(house, "lossy source") == []
+
+
 @pytest.mark.parametrize(
     ("method", "path", "body", "status"),
     [

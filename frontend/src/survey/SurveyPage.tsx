@@ -32,11 +32,13 @@ function Overview() {
   const { data, error } = useQuery(surveyQuery);
   const { data: jobs = [] } = useQuery(jobsQuery);
   const survey = useMutation({ mutationFn: (anew: boolean) => answer(api.POST("/api/survey", { params: { query: { anew } } })) });
+  const listen = useMutation({ mutationFn: () => answer(api.POST("/api/survey/listen")) });
+  const hears = listen.isPending || jobs.some((job) => job.kind === "listen to files" && (job.state === "running" || job.state === "waiting"));
   const busy = survey.isPending || jobs.some((job) => job.kind === "survey" && (job.state === "running" || job.state === "waiting"));
   const checks = data?.checks ?? [];
   const most = Math.max(1, ...checks.map((one) => one.open));
   const open = checks.reduce((sum, one) => sum + one.open, 0);
-  const trouble = error ?? survey.error;
+  const trouble = error ?? survey.error ?? listen.error;
   return (
     <Desk
       title={
@@ -58,6 +60,17 @@ function Overview() {
               <button type="button" className="mt-1 text-primary" disabled={busy} onClick={() => survey.mutate(true)}>Look at everything anew</button>
             </>
           ) : <p>None was made yet.</p>}
+          {data?.ended_at && (
+            <>
+              <h2 className="margin-heading">The sound itself</h2>
+              {hears ? <p>Being listened to; see the foot.</p> : data.unheard > 0 ? (
+                <>
+                  <p>{plural(data.unheard, "lossless file")} not listened to yet: overs, channels, unused bits, lossy sources.</p>
+                  <button type="button" className="press mt-1 w-full justify-center" disabled={listen.isPending} onClick={() => listen.mutate()}>Listen to {data.unheard === 1 ? "it" : "them"}</button>
+                </>
+              ) : <p className="text-accent">✓ Every lossless file was heard.</p>}
+            </>
+          )}
           <h2 className="margin-heading">Steps written</h2>
           <Steps most={20} />
         </>

@@ -42,6 +42,7 @@ from inkwell_groove.workroom.sources.own import Own
 from inkwell_groove.workroom.sources.reconciling import Reconciling
 from inkwell_groove.workroom.sources.shelf import ShelfLookUps
 from inkwell_groove.workroom.survey.findings import Findings
+from inkwell_groove.workroom.survey.sound_checks import SoundChecks
 from inkwell_groove.workroom.survey.surveying import Surveying
 from inkwell_groove.workroom.takes import Takes
 from inkwell_groove.workroom.transfer.books import Books
@@ -111,6 +112,8 @@ class Workroom:
         self.findings = Findings(self.database, self.media, self.events)
         self.findings.steps = self.steps
         self.steps.settled = self.surveying.follow
+        self.sound_checks = SoundChecks(self.database, self.media, self.events)
+        self.sound_checks.surveying = self.surveying
         parts = (
             self.intake,
             self.plans,
@@ -123,6 +126,7 @@ class Workroom:
             self.books,
             self.bundles,
             self.surveying,
+            self.sound_checks,
         )
         many = (self.takes, self.hearing, self.discs, self.steps, self.fixity)
         kinds = [part.kind() for part in parts] + [kind for part in many for kind in part.kinds()]

@@ -6,13 +6,13 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
 from inkwell_groove.core.files.fields import BY_NAME
-from inkwell_groove.core.survey import art, fields, files, names, releases
+from inkwell_groove.core.survey import art, fields, files, names, releases, sound
 from inkwell_groove.core.survey.finding import Finding, Group, House, Record, Release, album_key
 
 _LOOKS = (
     fields.missing, fields.sort_names, fields.generic, fields.titles, fields.writing,
     releases.clashes, releases.disc_names, releases.numbering,
-    art.pictures, files.readable, files.filed, files.silence, files.loudness,
+    art.pictures, files.readable, files.filed, files.silence, files.loudness, sound.heard,
 )  # fmt: skip
 
 _CLASHING = ("album", "album_artist", "date", "genre", "label", "catalogue_number", "media", "compilation",
@@ -42,6 +42,12 @@ CHECKS: dict[str, tuple[str, Group]] = {
     "pictures clash": ("Different fronts in one release", "pictures"),
     "pictures unreadable": ("Pictures that cannot be read", "pictures"),
     "silence at the end": ("Silence at the end", "sound"),
+    "clipping": ("Overs: samples at full scale", "sound"),
+    "a channel is silent": ("A channel without sound", "sound"),
+    "a channel is inverted": ("Channels inverse to each other", "sound"),
+    "lossy source": ("Declared lossless, from a lossy source", "sound"),
+    "stretched rate": ("Made from a lower sample rate", "sound"),
+    "fewer bits": ("24 bit with 16 in them", "sound"),
     "loudness not measured": ("Loudness not stated", "sound"),
     "unreadable": ("Files that cannot be read", "files"),
     "not filed": ("Not filed by the house's pattern", "files"),

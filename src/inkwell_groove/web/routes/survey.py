@@ -32,6 +32,12 @@ def make_survey(room: Room, who: Who, anew: bool = False) -> JobView:
     return room.surveying.ask(who=who, anew=anew)
 
 
+@router.post("/survey/listen", operation_id="listenToFiles", status_code=202)
+def listen(room: Room, who: Who) -> JobView:
+    """Hears every lossless file that was not heard yet: overs, channels, bits, where it came from."""
+    return room.sound_checks.ask(who=who)
+
+
 @router.get("/survey/findings", operation_id="findings")
 def findings(room: Room, check: str, after: int = 0, dismissed: bool = False) -> FindingsView:
     return room.findings.listed(check, after=after, dismissed=dismissed)

@@ -56,6 +56,22 @@ class Result(BaseModel):
     problem: dict[str, str] | None = None
 
 
+class ListenOrder(BaseModel):
+    """A file to be listened to."""
+
+    file_id: int
+    path: str
+    audio_digest: str
+
+
+class ListenResult(BaseModel):
+    """What was heard of it; `sound` is empty where it could not be decoded."""
+
+    file_id: int
+    audio_digest: str
+    sound: dict[str, Any]
+
+
 def write_lines(path: Path, rows: Iterable[BaseModel]) -> None:
     beside = path.with_name(f".{path.name}.part")
     path.parent.mkdir(parents=True, exist_ok=True)

@@ -250,6 +250,9 @@ def _grouped(words: Iterable[tuple[str, str]]) -> list[str]:
 
 def _row(file: BundleFile, one: Result, order: Order | None) -> dict[str, Any]:
     facts = {"silent_tail_s": file.facts.get("silent_tail_s", 0.0)} | one.facts
+    # What was heard of its sound holds for as long as the sound is the same.
+    if "sound" in file.facts and one.audio_digest == file.audio_digest:
+        facts["sound"] = file.facts["sound"]
     pending = dict(file.pending)
     if order is not None and one.problem is None:
         if order.take_off_silence:

@@ -6,13 +6,16 @@ import json
 from pathlib import Path
 from typing import Any
 
+from inkwell_groove.core.errors import InkwellError
+from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.survey.finding import House, Record
 from inkwell_groove.core.survey.names import FIELDS, split_names
+from inkwell_groove.core.survey.sound import sound_facts
 from inkwell_groove.core.survey.survey import survey
-from inkwell_groove.workroom.files.orders import read_lines
+from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, append_lines, read_lines
 from inkwell_groove.workroom.jobs.pool import Progress
 
-_FACTS = ("format", "silent_tail_s", "pictures", "others")
+_FACTS = ("format", "silent_tail_s", "pictures", "others", "sound")
 
 
 def survey_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
@@ -37,6 +40,26 @@ def survey_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any
             out.write(one.model_dump_json(exclude_defaults=True) + "\n")
             found += 1
     return {"files": len(records), "findings": found}
+
+
+def listen_to_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Hears files from beginning to end. Arguments: folder, in which the order lies and what was heard is written."""
+    folder = Path(arguments["folder"])
+    orders = [ListenOrder.model_validate_json(line) for line in read_lines(folder / "order")]
+    done = {ListenResult.model_validate_json(line).file_id for line in read_lines(folder / "heard")}
+    for number, order in enumerate(orders):
+        progress(number / len(orders), f"listening to {number + 1} of {len(orders)} files")
+        if order.file_id in done:
+            continue
+        told: dict[str, Any] = {}
+        try:
+            with FileReader(Path(order.path)) as reader:
+                told = sound_facts(reader).model_dump(mode="json")
+        except InkwellError:
+            pass  # that it cannot be read is another check's to say
+        result = ListenResult(file_id=order.file_id, audio_digest=order.audio_digest, sound=told)
+        append_lines(folder / "heard", [result])
+    return {"files": len(orders)}
 
 
 def _read(path: Path) -> tuple[list[Record], dict[str, str]]:

@@ -21,6 +21,7 @@ from inkwell_groove.workroom.files.sheet import files_of, stored_value
 from inkwell_groove.workroom.files.steps import Steps
 from inkwell_groove.workroom.files.views import Proposed, ProposedView, StepView
 from inkwell_groove.workroom.part import Part
+from inkwell_groove.workroom.survey.sound_checks import unheard
 from inkwell_groove.workroom.survey.surveying import last_run
 from inkwell_groove.workroom.views import View
 
@@ -38,12 +39,13 @@ class CheckView(View):
 
 
 class SurveyView(View):
-    """The last survey, and how many files were changed since then."""
+    """The last survey, how many files were changed since then, and how many were never listened to."""
 
     ended_at: datetime | None
     by: str
     files: int
     changed_since: int
+    unheard: int
     checks: list[CheckView]
 
 
@@ -99,6 +101,7 @@ class Findings(Part):
                 by=last.by if last else "",
                 files=session.scalar(sound) or 0,
                 changed_since=session.scalar(changed) or 0,
+                unheard=unheard(session),
                 checks=[
                     CheckView(name=name, label=label, group=group, open=counts.get((name, False), 0),
                               dismissed=counts.get((name, True), 0))

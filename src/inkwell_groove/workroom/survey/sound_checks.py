@@ -1,0 +1,99 @@
+"""Listening to every lossless file once, as a job: what is heard is kept for as long as the sound stays the same."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.errors import Conflict
+from inkwell_groove.store.models import Bundle, BundleFile, Job
+from inkwell_groove.workroom.files.bundles import root_of
+from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, read_lines, write_lines
+from inkwell_groove.workroom.files.sheet import files_of
+from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.part import Part
+from inkwell_groove.workroom.survey.surveying import Surveying
+from inkwell_groove.workroom.views import JobView
+
+LISTEN = "listen to files"
+SOUND = "sound"
+_LOSSLESS = ("FLAC", "WAV", "AIFF")
+_MOST_AT_ONCE = 5_000
+
+
+class SoundChecks(Part):
+    """Asks for listening, and keeps what was heard."""
+
+    surveying: Surveying
+
+    def kind(self) -> JobKind:
+        return JobKind(LISTEN, "inkwell_groove.workroom.jobs.survey:listen_to_files", self._finish, self._fail)
+
+    def ask(self, *, who: str) -> JobView:
+        """Listens to the files that were not heard yet, at most 5,000 at once.
+
+        Raises Conflict where there is none, or they are being listened to.
+        """
+        with self._database.begin() as session:
+            query = select(Job.id).where(Job.kind == LISTEN, Job.state.in_(("waiting", "running"))).limit(1)
+            if session.scalar(query) is not None:
+                raise Conflict("files are being listened to", where="the survey", remedy="Wait until that has ended")
+            rows = session.execute(_unheard().order_by(BundleFile.id).limit(_MOST_AT_ONCE)).all()
+            if not rows:
+                raise Conflict("every file was heard", where="the survey", remedy="Nothing is to be done")
+            roots = {one.id: root_of(self._media, one) for one in session.scalars(select(Bundle))}
+            job = self.jobs.ask(session, LISTEN, docket_id=None, subject=f"{len(rows)} files", arguments={})
+            folder = self._media.root / "surveys" / f"listening {job.id}"
+            orders = [
+                ListenOrder(file_id=key, path=str(roots[bundle_id] / path), audio_digest=digest)
+                for key, bundle_id, path, digest in rows
+            ]
+            folder.mkdir(parents=True, exist_ok=True)
+            write_lines(folder / "order", orders)
+            job.arguments = {"folder": str(folder), "who": who}
+            view = JobView.of(job)
+        self.jobs.wake()
+        return view
+
+    def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
+        self._keep(session, job)
+
+    def _fail(self, session: Session, job: Job, _: dict[str, Any]) -> None:
+        """What was heard before it stopped was heard."""
+        self._keep(session, job)
+
+    def _keep(self, session: Session, job: Job) -> None:
+        folder = Path(job.arguments["folder"])
+        heard = {one.file_id: one for line in read_lines(folder / "heard")
+                 if (one := ListenResult.model_validate_json(line))}  # fmt: skip
+        here = set(session.scalars(select(BundleFile.id).where(BundleFile.id.in_(heard))))
+        changed = [
+            {"id": key, "facts": {**one.facts, SOUND: heard[key].sound}}
+            for key, one in files_of(session, here, lock=True, facts=True).items()
+            # Altered meanwhile, it has to be heard again.
+            if one.audio_digest == heard[key].audio_digest
+        ]
+        if changed:
+            session.execute(update(BundleFile), changed)
+        for name in ("order", "heard"):
+            (folder / name).unlink(missing_ok=True)
+        if folder.is_dir():
+            folder.rmdir()
+        session.flush()
+        self.surveying.follow(session, job.arguments["who"])
+
+
+def unheard(session: Session) -> int:
+    """How many lossless files were not listened to yet."""
+    return session.scalar(select(func.count()).select_from(_unheard().subquery())) or 0
+
+
+def _unheard() -> Any:
+    form = func.json_value(BundleFile.facts, "$.format")
+    lacking = func.json_exists(BundleFile.facts, f"$.{SOUND}") == 0
+    return select(BundleFile.id, BundleFile.bundle_id, BundleFile.path, BundleFile.audio_digest).where(
+        BundleFile.kind == "audio", form.in_(_LOSSLESS), lacking
+    )
