@@ -15,7 +15,6 @@ VIEWS = {
     "tracks": "/dockets/1/tracks",
     "joins": "/dockets/1/tracks?view=joins&side=2",
     "describe": "/dockets/1/describe",
-    "artwork": "/dockets/1/artwork",
     "profiles": "/profiles?profile=Archive+and+listening",
     "ledger": "/ledger",
 }
@@ -42,6 +41,8 @@ def main(address: str, folder: Path, only: list[str]) -> None:
             sources(page, address, folder)
         if not only or {"files", "sheet"} & set(only):
             files(page, address, folder)
+        if not only or "survey" in only:
+            survey(page, address, folder / "survey.png")
         if not only or "disc" in only:
             disc(page, address, folder / "disc.png")
         if not only or "transfer" in only:
@@ -149,6 +150,17 @@ def files(page: Page, address: str, folder: Path) -> None:
     page.get_by_role("grid").evaluate("(grid) => grid.scrollTo(0, 380)")
     page.wait_for_timeout(800)
     page.screenshot(path=folder / "sheet.png")
+
+
+def survey(page: Page, address: str, target: Path) -> None:
+    """The messy folder surveyed, and what would put its titles right."""
+    page.goto(f"{address}/survey", wait_until="load")
+    page.get_by_role("button", name=re.compile("^Survey (the collection|what changed)$")).click()
+    page.get_by_role("link", name="Titles with number, artist or album in them").click(timeout=60_000)
+    page.get_by_role("button", name=re.compile("^Show for all")).click()
+    page.get_by_role("list", name="What would change").wait_for()
+    page.wait_for_timeout(800)
+    page.screenshot(path=target)
 
 
 def disc(page: Page, address: str, target: Path) -> None:

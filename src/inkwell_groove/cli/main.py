@@ -213,4 +213,4 @@ def _in_words(value: object) -> str:
 
 
 def main() -> None:
-    app()
+    app(prog_name="groove")

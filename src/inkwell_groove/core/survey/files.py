@@ -30,7 +30,8 @@ def filed(release: Release, house: House) -> Iterator[Finding]:
         except Refused:
             continue
         if not one.problem and wanted != inside:
-            yield finding("not filed", [one], "not filed by the house's pattern", about=f"{inside}|{wanted}",
+            yield finding("not filed", [one], f"not filed by the pattern “{house.naming.name or house.naming.pattern}”",
+                          about=f"{inside}|{wanted}",
                           evidence=f"“{wanted}”", remedy={one.key: {"path": wanted}})  # fmt: skip
 
 

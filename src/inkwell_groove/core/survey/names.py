@@ -89,7 +89,7 @@ def _pairs(counts: Mapping[str, int]) -> Iterator[tuple[str, str, str]]:
     headline = dict(_misspelt(total))
     for key, values in same.items():
         target = usual[headline.get(key, key)]
-        how = "a letter away from" if key in headline else "mostly written"
+        how = "a letter away from" if key in headline else "also written"
         for value in values:
             if value != target:
                 yield value, target, how

@@ -55,7 +55,6 @@ class FindingView(View):
     id: int
     place: str
     paths: list[str]
-    file_ids: list[int]
     bundle_ids: list[int]
     files: int
     words: str
@@ -255,7 +254,6 @@ def _view(key: int, one: Finding, files: Mapping[int, BundleFile], reason: str |
         id=key,
         place=one.place.partition("/")[2],
         paths=[each.path for each in named],
-        file_ids=list(one.files[:_MOST_SHOWN]),
         bundle_ids=sorted({each.bundle_id for each in named}),
         files=len(one.files),
         words=one.words,

@@ -148,7 +148,7 @@ def last_run(session: Session) -> SurveyRun | None:
 
 
 def house_rules(session: Session) -> House:
-    """What the house wants: its rule for pictures, and its first filing pattern if it has saved one."""
+    """What the house wants: its rule for pictures, and the first of its filing patterns, if it has saved any."""
     pattern = session.scalars(
         select(HouseDocument).where(HouseDocument.kind == NAMING).order_by(HouseDocument.position, HouseDocument.id)
     ).first()
