@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from inkwell_groove.core.files.naming import Naming
+from inkwell_groove.core.survey.duplicates import same_sound
 from inkwell_groove.core.survey.finding import Finding, House, Record
 from inkwell_groove.core.survey.names import Use, spellings
 from inkwell_groove.core.survey.survey import CHECKS, by_release, survey
@@ -168,6 +169,17 @@ def test_a_heap_is_no_release() -> None:
     assert sorted(len(group) for group in by_release(two)) == [3, 5]
     discs = album(folder="1/Box/CD1") + album(folder="1/Box/CD2", first=10)
     assert [len(group) for group in by_release(discs)] == [10]
+
+
+def test_of_files_with_one_sound_the_best_described_is_kept() -> None:
+    one, copy = album(1)[0], replace(album(1)[0], key=9, path="1/Silver Band/Copy of 01 Over the Sluice.flac")
+    told = same_sound([copy, one])
+    assert told.files == (1, 9)
+    assert "another's name says that it is a copy" in told.words
+    bare = Record(5, "1/Silver Band/00.flac", {"title": "Over the Sluice"}, FACTS)
+    assert same_sound([bare, copy]).files == (9, 5)
+    assert "best described" in same_sound([bare, copy]).words
+    assert same_sound([one, copy]).about == same_sound([copy, one]).about
 
 
 # Invented names; which of them are the same is what anybody would say.

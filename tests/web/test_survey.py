@@ -77,6 +77,13 @@ def test_a_dismissed_finding_stays_so_until_what_it_speaks_of_changes(house: Ser
     assert len(findings(house, "silence at the end")) == 1
 
 
+def test_a_copy_of_a_file_is_found_by_its_sound(house: Server) -> None:
+    (twice,) = findings(house, "same sound")
+    assert twice["files"] == 2
+    assert twice["paths"][1].startswith("unsorted/Copy of ")
+    assert not twice["paths"][0].startswith("unsorted/Copy of ")
+
+
 def test_a_survey_looks_only_at_what_changed_and_finds_the_same_as_one_of_everything(house: Server) -> None:
     rows = house.get("/sheet", bundle=[house.get("/bundles")[-1]["id"]])["rows"]
     changes = [

@@ -444,7 +444,7 @@ class BundleFile(Base):
     kind: Mapped[str] = mapped_column(String(12))
     size_bytes: Mapped[int] = mapped_column(BigInteger)
     sha256: Mapped[str] = mapped_column(String(64))
-    audio_digest: Mapped[str] = mapped_column(String(64))
+    audio_digest: Mapped[str] = mapped_column(String(64), index=True)
     origin_path: Mapped[str] = mapped_column(String(1000, collation=EXACT))
     origin_sha256: Mapped[str] = mapped_column(String(64))
     facts: Mapped[dict[str, Any]]

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
 from inkwell_groove.core.files.fields import BY_NAME
-from inkwell_groove.core.survey import art, fields, files, names, releases, sound
+from inkwell_groove.core.survey import art, duplicates, fields, files, names, releases, sound
 from inkwell_groove.core.survey.finding import Finding, Group, House, Record, Release, album_key
 
 _LOOKS = (
@@ -49,6 +49,7 @@ CHECKS: dict[str, tuple[str, Group]] = {
     "stretched rate": ("Made from a lower sample rate", "sound"),
     "fewer bits": ("24 bit with 16 in them", "sound"),
     "loudness not measured": ("Loudness not stated", "sound"),
+    duplicates.CHECK: ("The same sound more than once", "files"),
     "unreadable": ("Files that cannot be read", "files"),
     "not filed": ("Not filed by the house's pattern", "files"),
 }  # fmt: skip
@@ -67,7 +68,7 @@ def survey(
     """What is wrong with files, release by release. `beside` are the pictures next to them: SHA-256 by path.
 
     `seen` is told after each release how many files were looked at. Names over the whole collection are for
-    `names.spellings`.
+    `names.spellings`, files with the same sound for `duplicates.same_sound`.
     """
     done = 0
     pictures: dict[str, dict[str, str]] = defaultdict(dict)

@@ -21,7 +21,9 @@ from sqlalchemy.orm import Session
 from inkwell_groove.core.errors import Conflict
 from inkwell_groove.core.files.derived import DISC_FOLDER
 from inkwell_groove.core.files.naming import Naming
-from inkwell_groove.core.survey.finding import Finding, House
+from inkwell_groove.core.survey.duplicates import CHECK as SAME_SOUND
+from inkwell_groove.core.survey.duplicates import same_sound
+from inkwell_groove.core.survey.finding import Finding, House, Record
 from inkwell_groove.core.survey.names import CHECK as SPELLINGS
 from inkwell_groove.core.survey.names import Use, spellings
 from inkwell_groove.store.models import (
@@ -110,6 +112,8 @@ class Surveying(Part):
         found = (Finding.model_validate_json(line) for line in read_lines(folder / "found"))
         keep_findings(session, (one for one in found if here.issuperset(one.files)))
         _keep_names(session, [(key, held) for key, held in names if key in here], anew=places is None)
+        session.execute(delete(SurveyFinding).where(SurveyFinding.name == SAME_SOUND))
+        keep_findings(session, _same_sounds(session))
         run.ended_at = now()
         _clear(folder)
 
@@ -238,6 +242,24 @@ def _misspelt(session: Session) -> Iterator[Finding]:
                 files[field, value].add(key)
     for one in found:
         yield one.finding(sorted(files[one.field, one.value]))
+
+
+def _same_sounds(session: Session) -> Iterator[Finding]:
+    """Every sound that more than one file holds."""
+    sound = (BundleFile.kind == "audio", BundleFile.audio_digest != "")
+    held_twice = (
+        select(BundleFile.audio_digest).where(*sound).group_by(BundleFile.audio_digest).having(func.count() > 1)
+    )
+    digests = list(session.scalars(held_twice))
+    groups: dict[str, list[Record]] = defaultdict(list)
+    for chunk in _chunks(digests):
+        rows = select(
+            BundleFile.audio_digest, BundleFile.id, BundleFile.bundle_id, BundleFile.path, BundleFile.fields
+        ).where(*sound, BundleFile.audio_digest.in_(chunk))
+        for digest, key, bundle_id, path, fields in session.execute(rows):
+            groups[digest].append(Record(key, f"{bundle_id}/{path}", fields))
+    for files in groups.values():
+        yield same_sound(files)
 
 
 def _chunks(rows: Sequence[Any]) -> Iterator[Sequence[Any]]:

@@ -23,6 +23,7 @@ def upgrade() -> None:
     op.execute(f"ALTER TABLE bundle ADD COLUMN changed_at {_CHANGED_AT}")
     op.execute(f"ALTER TABLE bundle_file ADD COLUMN changed_at {_CHANGED_AT}")
     op.create_index(op.f("ix_bundle_file_changed_at"), "bundle_file", ["changed_at"])
+    op.create_index(op.f("ix_bundle_file_audio_digest"), "bundle_file", ["audio_digest"])
     op.create_index("ix_bundle_file_place", "bundle_file", ["bundle_id", "path"], mysql_length={"path": 191})
     op.create_table(
         "survey_run",
