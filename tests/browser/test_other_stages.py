@@ -129,6 +129,16 @@ def test_the_ledger_tells_what_was_done(page: Page, server: Server) -> None:
     expect(row.first).to_contain_text("nothing → Quayhead")
     page.get_by_label("Find in the ledger").fill("opened")
     expect(row).to_have_count(0)
+    page.get_by_role("button", name="All entries").click()
+    expect(row.first).to_be_visible()
+    page.get_by_label("To", exact=True).fill("2020-01-01")
+    expect(page.get_by_text("Nothing in the ledger is like that.")).to_be_visible()
+    page.get_by_label("To", exact=True).fill("")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="These entries as CSV").click()
+    content = Path(download.value.path()).read_text("utf-8-sig")
+    assert content.startswith("entry,when,who,shelfmark,what,before,after")
+    assert "described: label" in content
 
 
 def test_an_address_that_leads_nowhere_says_so(page: Page, server: Server) -> None:

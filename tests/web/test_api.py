@@ -411,7 +411,7 @@ def test_a_docket_is_sealed_downloaded_changed_and_sealed_again(
     refused(server.api.get(f"/packages/{package['id']}/papers/01 One.flac"), 404, "no paper")
     assert server.describe(docket_id, ["One", "Two!", "Three"])["standing"] == "changed since sealing"
     assert server.describe(docket_id, ["One", "Two", "Three"])["standing"] == "sealed"
-    server.post(f"/dockets/{docket_id}/seal")
+    server.post(f"/dockets/{docket_id}/seal?anew=true")
     server.wait_for_jobs()
     again = server.get(f"/dockets/{docket_id}")["packages"][1]["album"]
     assert [(t["file"], t["md5"]) for t in again["tracks"]] == [

@@ -1,6 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
 
-import { answer, api, type Naming, Problem, type RepairsWanted } from "./client";
+import { answer, api, type LedgerFilter, type Naming, Problem, type RepairsWanted } from "./client";
 
 /** Key, fetcher and type of each resource in one place. */
 export const shelfQuery = (search: string) =>
@@ -98,13 +98,17 @@ export const versionsQuery = (sideId: number, version: number) =>
     placeholderData: (before) => before,
   });
 
-export const ledgerQuery = (docketId: number | undefined, search: string) =>
+export const ledgerQuery = (wanted: LedgerFilter) =>
   queryOptions({
-    queryKey: ["ledger", docketId ?? null, search],
-    queryFn: ({ signal }) =>
-      answer(api.GET("/api/ledger", { params: { query: { docket_id: docketId, search, limit: 200 } }, signal })),
+    queryKey: ["ledger", wanted],
+    queryFn: ({ signal }) => answer(api.GET("/api/ledger", { params: { query: { ...wanted, limit: 200 } }, signal })),
     placeholderData: (before) => before,
   });
+
+export const ledgerPeopleQuery = queryOptions({
+  queryKey: ["ledger", "people"],
+  queryFn: ({ signal }) => answer(api.GET("/api/ledger/people", { signal })),
+});
 
 export const transferQuery = (docketId: number) =>
   queryOptions({

@@ -1,63 +1,100 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 
-import { fileStepsQuery, ledgerQuery } from "../api/queries";
-import { useTakingBack } from "../files/useTakingBack";
+import type { LedgerFilter, LedgerLine } from "../api/client";
+import { fileStepsQuery, ledgerPeopleQuery, ledgerQuery } from "../api/queries";
+import { useTakingAllBack, useTakingBack } from "../files/useTakingBack";
 import { Desk } from "../frame/Desk";
 import { FindField } from "../frame/FindField";
-import { moment, plural } from "../words/figures";
+import { plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
+import { asQuery, byDay, clockOf, startOf } from "./days";
 
-/** Everything done, newest first, with what was before and after. */
+/** Everything done, day by day, newest first, with what was before and after. */
 export function LedgerPage() {
   const [params, setParams] = useSearchParams();
-  const search = params.get("search") ?? "";
-  const { data: lines, error } = useQuery(ledgerQuery(undefined, search));
-  const { data: steps } = useQuery(fileStepsQuery);
+  const said = (name: string) => params.get(name) ?? "";
+  const [search, who, from, to] = [said("search"), said("who"), said("from"), said("to")];
+  const wanted: LedgerFilter = { search, who, since: startOf(from), until: startOf(to, 1) };
+  const { data: lines, error } = useQuery(ledgerQuery(wanted));
+  const { data: people = [] } = useQuery(ledgerPeopleQuery);
+  const { data: steps = [] } = useQuery(fileStepsQuery);
   const back = useTakingBack();
+  const allBack = useTakingAllBack();
+  const choose = (name: string, value: string) => {
+    const next = new URLSearchParams(params);
+    if (value) next.set(name, value);
+    else next.delete(name);
+    setParams(next, { replace: true, flushSync: true });
+  };
+  const canGoBack = new Set(steps.filter((one) => one.can_be_taken_back).map((one) => one.id));
+  const stepOf = (line: LedgerLine) => {
+    const id = Number(line.after?.file_step_id);
+    return canGoBack.has(id) ? id : null;
+  };
+  const trouble = error ?? back.error ?? allBack.error;
+  const isFiltered = !!(search || who || from || to);
   return (
     <Desk
       title={
         <>
           <h1 className="text-xl">Ledger</h1>
-          <span className="quiet">{lines && plural(lines.length, "entry").replace("entrys", "entries")}</span>
-          <FindField
-            label="Find in the ledger"
-            placeholder="What was done, or a shelfmark"
-            value={search}
-            onChange={(value) => setParams(value ? { search: value } : {}, { replace: true, flushSync: true })}
-          />
+          <span className="quiet">{lines && (lines.length === 200 ? "the newest 200 entries" : plural(lines.length, "entry").replace("entrys", "entries"))}</span>
+          <FindField label="Find in the ledger" placeholder="What was done, or a shelfmark" value={search} onChange={(value) => choose("search", value)} />
+        </>
+      }
+      margin={
+        <>
+          <h2 className="margin-heading">Which entries</h2>
+          <label className="mb-2 block"><span className="quiet">By</span>
+            <select className="field w-full" value={who} onChange={(event) => choose("who", event.target.value)}>
+              <option value="">everybody</option>
+              {people.map((one) => <option key={one}>{one}</option>)}
+            </select>
+          </label>
+          <label className="mb-2 block"><span className="quiet">From</span><input type="date" className="field w-full" value={from} onChange={(event) => choose("from", event.target.value)} /></label>
+          <label className="mb-2 block"><span className="quiet">To</span><input type="date" className="field w-full" value={to} onChange={(event) => choose("to", event.target.value)} /></label>
+          {isFiltered && <button type="button" className="text-primary" onClick={() => setParams({}, { replace: true })}>All entries</button>}
+          <h2 className="margin-heading">Out</h2>
+          <a className="press w-full justify-center" href={`/api/ledger.csv?${asQuery(wanted)}`} download="ledger.csv">These entries as CSV</a>
+          <p className="quiet mt-1 text-[12px]">With all that was before and after.</p>
         </>
       }
     >
-      {(error ?? back.error) && <Trouble error={error ?? back.error} />}
-      {lines?.length === 0 && <p className="p-8">{search ? `Nothing in the ledger has “${search}” in it.` : "Nothing has been done yet. Every change will be written down here."}</p>}
-      <table className="w-full border-collapse text-[13px]">
-        <tbody>
-          {lines?.map((line) => (
-            <tr key={line.id} className="rule-b align-top">
-              <td className="quiet whitespace-nowrap py-2 pl-5 pr-4">{moment(line.at)}</td>
-              <td className="figure whitespace-nowrap px-3 py-2">
-                {line.docket_id !== null && (
-                  <Link className="text-primary hover:underline" to={`/dockets/${line.docket_id}/intake`}>
-                    {line.shelfmark}
-                  </Link>
-                )}
-              </td>
-              <td className="w-1/3 px-3 py-2">
-                {line.action}
-                {steps?.some((one) => one.id === line.after?.file_step_id && one.can_be_taken_back) && (
-                  <button type="button" className="ml-2 font-medium text-primary" disabled={back.isPending} onClick={() => back.mutate(Number(line.after?.file_step_id))}>Take back</button>
-                )}
-              </td>
-              <td className="figure quiet px-3 py-2">
-                <Change before={line.before} after={line.after} />
-              </td>
-              <td className="quiet whitespace-nowrap px-5 py-2 text-right">{line.who}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      {trouble && <Trouble error={trouble} />}
+      {lines?.length === 0 && <p className="p-8">{isFiltered ? "Nothing in the ledger is like that." : "Nothing has been done yet. Every change will be written down here."}</p>}
+      {byDay(lines ?? []).map(([day, held]) => {
+        const ids = held.map(stepOf).filter((id) => id !== null);
+        return (
+          <section key={day} aria-label={day}>
+            <h2 className="flex items-baseline gap-3 px-5 pb-1 pt-4 text-base">
+              {day}
+              {ids.length > 1 && <button type="button" className="font-sans text-[13px] font-medium text-primary" disabled={allBack.isPending} onClick={() => allBack.mutate(ids)}>Take back all {ids.length} steps</button>}
+            </h2>
+            <table className="w-full border-collapse text-[13px]">
+              <tbody>
+                {held.map((line) => {
+                  const step = stepOf(line);
+                  return (
+                    <tr key={line.id} className="rule-b align-top">
+                      <td className="quiet figure w-14 whitespace-nowrap py-2 pl-5 pr-4">{clockOf(line.at)}</td>
+                      <td className="figure w-24 whitespace-nowrap px-3 py-2">
+                        {line.docket_id !== null && <Link className="text-primary hover:underline" to={`/dockets/${line.docket_id}/intake`}>{line.shelfmark}</Link>}
+                      </td>
+                      <td className="w-1/3 px-3 py-2">
+                        {line.action}
+                        {step !== null && <button type="button" className="ml-2 font-medium text-primary" disabled={back.isPending} onClick={() => back.mutate(step)}>Take back</button>}
+                      </td>
+                      <td className="figure quiet px-3 py-2"><Change before={line.before} after={line.after} /></td>
+                      <td className="quiet whitespace-nowrap px-5 py-2 text-right">{line.who}</td>
+                    </tr>
+                  );
+                })}
+              </tbody>
+            </table>
+          </section>
+        );
+      })}
     </Desk>
   );
 }

@@ -21,6 +21,7 @@ from inkwell_groove.web.routes import (
     fixity,
     intake,
     jobs,
+    ledger,
     parcels,
     plans,
     repairs,
@@ -79,6 +80,7 @@ def make_app(given: Settings | None = None) -> FastAPI:
         parcels,
         files,
         jobs,
+        ledger,
     ):
         app.include_router(part.router, prefix="/api")
     _serve_frontend(app, chosen)

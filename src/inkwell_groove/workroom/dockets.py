@@ -12,11 +12,11 @@ from inkwell_groove.core import filing
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, clean_text, field
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
-from inkwell_groove.store.models import Carrier, DescribedValue, Docket, LedgerEntry, Side, now
+from inkwell_groove.store.models import Carrier, DescribedValue, Docket, Side, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import WHOLE, WholeDocket, docket_row, newer_versions, recording_states, uploads_of
-from inkwell_groove.workroom.views import DocketLine, DocketView, LedgerLine
+from inkwell_groove.workroom.views import DocketLine, DocketView
 
 TYPED = "typed in"
 CARRIER_FORMATS = {
@@ -248,22 +248,3 @@ class Dockets(Part):
             )
         self._events.docket_changed(docket_id)
         return self.view(docket_id)
-
-    def ledger(self, *, docket_id: int | None, search: str, before_id: int | None, limit: int) -> list[LedgerLine]:
-        """Entries, newest first; `before_id` goes on below an entry."""
-        query = (
-            select(LedgerEntry, Docket.shelfmark)
-            .outerjoin(Docket, LedgerEntry.docket_id == Docket.id)
-            .order_by(LedgerEntry.id.desc())
-            .limit(min(limit, MAX_PAGE))
-        )
-        if docket_id is not None:
-            query = query.where(LedgerEntry.docket_id == docket_id)
-        if before_id is not None:
-            query = query.where(LedgerEntry.id < before_id)
-        if words := clean_text(search):
-            like = "%" + re.sub(r"([%_\\])", r"\\\1", words) + "%"
-            mark = Docket.shelfmark.collate("utf8mb4_uca1400_ai_ci")
-            query = query.where(or_(LedgerEntry.action.like(like), mark.like(like)))
-        with self._database.begin() as session:
-            return [LedgerLine.of(entry, shelfmark) for entry, shelfmark in session.execute(query)]

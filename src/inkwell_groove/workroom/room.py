@@ -24,6 +24,7 @@ from inkwell_groove.workroom.files.steps import Steps
 from inkwell_groove.workroom.hearing import Hearing
 from inkwell_groove.workroom.intake import Intake
 from inkwell_groove.workroom.jobs.runner import JobRunner
+from inkwell_groove.workroom.ledger_book import LedgerBook
 from inkwell_groove.workroom.listening import Listening
 from inkwell_groove.workroom.packages.burning import Burning
 from inkwell_groove.workroom.packages.fixity import Fixity
@@ -62,6 +63,7 @@ class Workroom:
         self.media = MediaStore(settings.media_root)
         self.events = Events()
         self.dockets = Dockets(self.database, self.media, self.events)
+        self.ledger_book = LedgerBook(self.database, self.media, self.events)
         self.plans = Plans(self.database, self.media, self.events)
         self.takes = Takes(self.database, self.media, self.events, self.plans)
         self.intake = Intake(self.database, self.media, self.events, self.takes, max_bytes=settings.max_upload_bytes)

@@ -39,13 +39,15 @@ class Sheet:
     told: list[str] = field(default_factory=list)
 
 
-def to_csv(columns: Sequence[str], rows: Iterable[tuple[str, Mapping[str, str]]], *, delimiter: str = ",") -> bytes:
-    """With a byte order mark, by which spreadsheets know UTF-8."""
+def to_csv(
+    columns: Sequence[str], rows: Iterable[tuple[str, Mapping[str, str]]], *, delimiter: str = ",", key: str = KEY
+) -> bytes:
+    """With a byte order mark, by which spreadsheets know UTF-8. `key` is what the first column is called."""
     out = io.StringIO(newline="")
     writer = csv.writer(out, delimiter=delimiter, quoting=csv.QUOTE_MINIMAL, lineterminator="\r\n")
-    writer.writerow([KEY, *columns])
-    for key, values in rows:
-        writer.writerow([_marked(key), *(_marked(values.get(name, "")) for name in columns)])
+    writer.writerow([key, *columns])
+    for name_of_row, values in rows:
+        writer.writerow([_marked(name_of_row), *(_marked(values.get(name, "")) for name in columns)])
     return b"\xef\xbb\xbf" + out.getvalue().encode("utf-8", "surrogatepass")
 
 

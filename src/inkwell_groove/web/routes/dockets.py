@@ -1,4 +1,4 @@
-"""Dockets, what is said of them, and the ledger."""
+"""Dockets, and what is said of them."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, FieldS
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.workroom.dockets import CARRIER_FORMATS, MAX_PAGE
-from inkwell_groove.workroom.views import DocketLine, DocketView, LedgerLine
+from inkwell_groove.workroom.views import DocketLine, DocketView
 
 router = APIRouter(tags=["dockets"])
 
@@ -117,17 +117,6 @@ def describe(room: Room, who: Who, docket_id: int, change: DescriptionChange) ->
 @router.put("/dockets/{docket_id}/patterns", operation_id="setPatterns")
 def set_patterns(room: Room, who: Who, docket_id: int, patterns: Patterns) -> DocketView:
     return room.dockets.set_patterns(docket_id, folder=patterns.folder, file=patterns.file, who=who)
-
-
-@router.get("/ledger", operation_id="ledger")
-def ledger(
-    room: Room,
-    docket_id: int | None = None,
-    search: str = "",
-    before_id: int | None = None,
-    limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = 100,
-) -> list[LedgerLine]:
-    return room.dockets.ledger(docket_id=docket_id, search=search, before_id=before_id, limit=limit)
 
 
 @router.patch("/carriers/{carrier_id}", operation_id="sayOfCarrier")

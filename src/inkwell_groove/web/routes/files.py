@@ -104,6 +104,10 @@ class RuleOrder(_Body):
     ids: list[int]
 
 
+class StepsWanted(_Body):
+    ids: list[int] = Field(min_length=1, max_length=200)
+
+
 @router.get("/files/folders", operation_id="foldersOfFiles")
 def folders(room: Room) -> list[FolderView]:
     """What can be brought in."""
@@ -214,6 +218,12 @@ def write(room: Room, who: Who, wanted: Write) -> StepView:
 @router.get("/file-steps", operation_id="fileSteps")
 def steps(room: Room) -> list[StepView]:
     return room.steps.all()
+
+
+@router.post("/file-steps/take-back", operation_id="takeBackSteps", status_code=202)
+def take_back_all(room: Room, who: Who, wanted: StepsWanted) -> list[StepView]:
+    """Several steps, the newest first."""
+    return room.steps.take_back_all(wanted.ids, who=who)
 
 
 @router.post("/file-steps/{step_id}/take-back", operation_id="takeBackStep", status_code=202)

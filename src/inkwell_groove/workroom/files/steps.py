@@ -144,20 +144,32 @@ class Steps(Part):
 
     def take_back(self, step_id: int, *, who: str) -> StepView:
         """Makes the files of a step what they were, byte for byte. Raises Missing, or Conflict."""
-        with self._database.begin() as session:
-            step = session.get(FileStep, step_id, with_for_update=True)
-            if step is None:
-                raise Missing(f"there is no step {step_id}", remedy="Look at the list of steps")
-            if not _can_be_taken_back(step):
-                raise Conflict(f"this step is {step.state}", where=step.what, remedy="Look at the list of steps")
+        return self.take_back_all([step_id], who=who)[0]
+
+    def take_back_all(self, step_ids: Sequence[int], *, who: str) -> list[StepView]:
+        """The same for several, the newest first, one after the other; where one fails the older ones stay as they are.
+
+        Raises Missing, or Conflict where one cannot be taken back or files are being written.
+        """
+        with self._working() as session:
+            steps = []
+            for step_id in sorted(set(step_ids), reverse=True):
+                step = session.get(FileStep, step_id, with_for_update=True)
+                if step is None:
+                    raise Missing(f"there is no step {step_id}", remedy="Look at the list of steps")
+                if not _can_be_taken_back(step):
+                    raise Conflict(f"this step is {step.state}", where=step.what, remedy="Look at the list of steps")
+                steps.append(step)
             _nothing_else_runs(session)
-            step.state = GOING_BACK
-            self.jobs.ask(session, TAKE_BACK, docket_id=None, subject=step.what, arguments=self._arguments(step_id))
-            ledger.record(session, who=who, action=f"taken back: {step.what}", docket_id=None,
-                          before={"file_step_id": step_id})  # fmt: skip
-            view = _view(step)
-        self.jobs.wake()
-        return view
+            self._go_back(session, steps[0], [one.id for one in steps[1:]], who)
+            return [_view(one) for one in steps]
+
+    def _go_back(self, session: Session, step: FileStep, older: list[int], who: str) -> None:
+        step.state = GOING_BACK
+        arguments = {**self._arguments(step.id), "older": older, "who": who}
+        self.jobs.ask(session, TAKE_BACK, docket_id=None, subject=step.what, arguments=arguments)
+        ledger.record(session, who=who, action=f"taken back: {step.what}", docket_id=None,
+                      before={"file_step_id": step.id})  # fmt: skip
 
     def _begin(self, session: Session, orders: list[Order], what: str, *, who: str) -> StepView:
         _nothing_else_runs(session)
@@ -198,6 +210,12 @@ class Steps(Part):
 
     def _finish_back(self, session: Session, job: Job, _: dict[str, Any]) -> None:
         self._take_up(session, job, "taken back", GOING_BACK)
+        older = list(job.arguments.get("older", []))
+        # Asked for in the same transaction, so that a restart in between forgets none.
+        if older and session.get_one(FileStep, int(job.arguments["step_id"])).state == BACK:
+            step = session.get_one(FileStep, older[0], with_for_update=True)
+            if _can_be_taken_back(step):
+                self._go_back(session, step, older[1:], job.arguments["who"])
 
     def _fail_back(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
         self._take_up(session, job, "taken back", GOING_BACK, stopped=failure)
