@@ -9,6 +9,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from inkwell_groove.demo.carriers import CARRIERS, write_carrier
+from inkwell_groove.demo.imports import write_imports
 from launcher.database import Database
 from tests.discs import HIDDEN, Running, lay_out
 from tests.live import Server, new_schema
@@ -38,6 +39,12 @@ def server(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Itera
     """The real application on a port of its own."""
     with Server(database_url, tmp_path_factory.mktemp("media")) as running:
         yield running
+
+
+@pytest.fixture(scope="session")
+def messy_originals(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's messy folder, made once: to be copied, never worked on."""
+    return write_imports(tmp_path_factory.mktemp("archive"))
 
 
 @pytest.fixture(scope="session")

@@ -16,7 +16,7 @@ VIEWS = {
     "joins": "/dockets/1/tracks?view=joins&side=2",
     "describe": "/dockets/1/describe",
     "profiles": "/profiles?profile=Archive+and+listening",
-    "ledger": "/ledger",
+    "ledger": "/ledger?search=WH-0012",
 }
 
 

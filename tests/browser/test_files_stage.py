@@ -14,7 +14,7 @@ from playwright.sync_api import Page, expect
 
 from inkwell_groove.core.files.formats import SUFFIXES
 from inkwell_groove.core.files.reading import read_file
-from inkwell_groove.demo.imports import IMPORTS_NAME, write_imports
+from inkwell_groove.demo.imports import IMPORTS_NAME
 from tests.core.files.samples import picture
 from tests.live import Server
 from tests.web.test_files import digests_below
@@ -24,10 +24,9 @@ PATIENCE_MS = 60_000
 
 
 @pytest.fixture(scope="module")
-def root(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    made = write_imports(tmp_path_factory.mktemp("archive"))
+def root(messy_originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     root = tmp_path_factory.mktemp("files")
-    shutil.copytree(made, root / IMPORTS_NAME)
+    shutil.copytree(messy_originals, root / IMPORTS_NAME)
     return root
 
 

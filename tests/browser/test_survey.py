@@ -10,7 +10,6 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from inkwell_groove.core.files.reading import read_file
-from inkwell_groove.demo.imports import write_imports
 from tests.browser.desk import Desk
 from tests.live import Server
 from tests.web.test_files import digests_below
@@ -21,11 +20,10 @@ DISC, UNSORTED = "Harbour Lights CD1", "unsorted"
 
 
 @pytest.fixture(scope="module")
-def root(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    made = write_imports(tmp_path_factory.mktemp("archive"))
+def root(messy_originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     root = tmp_path_factory.mktemp("files")
     for name in (DISC, UNSORTED):
-        shutil.copytree(made / name, root / "old" / name)
+        shutil.copytree(messy_originals / name, root / "old" / name)
     return root
 
 

@@ -19,15 +19,9 @@ from mutagen.flac import FLAC
 from inkwell_groove.core.files.reading import read_file
 from inkwell_groove.core.files.writing import Change
 from inkwell_groove.core.files.writing import write as tag
-from inkwell_groove.demo.imports import write_imports
 from tests.core.files.samples import picture, write_sample
 from tests.live import Server
 from tests.sounds import noise
-
-
-@pytest.fixture(scope="module")
-def originals(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return write_imports(tmp_path_factory.mktemp("archive"))
 
 
 @pytest.fixture(scope="module")
@@ -42,10 +36,10 @@ def desk(database_url: str, root: Path, tmp_path_factory: pytest.TempPathFactory
 
 
 @pytest.fixture
-def messy(originals: Path, root: Path, request: pytest.FixtureRequest) -> str:
+def messy(messy_originals: Path, root: Path, request: pytest.FixtureRequest) -> str:
     """The messy folder, for one test alone: its name below the root."""
     name = f"messy {abs(hash(request.node.name))}"
-    shutil.copytree(originals, root / name)
+    shutil.copytree(messy_originals, root / name)
     return name
 
 

@@ -13,16 +13,14 @@ from typing import Any
 import pytest
 
 from inkwell_groove.core.files.reading import read_file
-from inkwell_groove.demo.imports import write_imports
 from tests.live import Server
 from tests.web.test_files import digests_below
 
 
 @pytest.fixture(scope="module")
-def root(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    originals = write_imports(tmp_path_factory.mktemp("archive"))
+def root(messy_originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     root = tmp_path_factory.mktemp("files")
-    shutil.copytree(originals, root / "messy")
+    shutil.copytree(messy_originals, root / "messy")
     return root
 
 
