@@ -6,7 +6,6 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-import av
 import numpy as np
 import numpy.typing as npt
 import soxr
@@ -17,10 +16,11 @@ from inkwell_groove.core.copies.decode import as_float, decoded
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.survey.coding import coding_of
+from inkwell_groove.demo.encoding import encode
 from inkwell_groove.demo.tunes import Tune, play
 
 _SECONDS, _TUNES, _EXCERPTS, _CODED = 15.0, 30, 30, 12
-_CODERS = {"MP3": "libmp3lame", "AAC": "aac"}
+_CODERS = ("mp3", "aac")
 _KBIT_S = (96, 128, 160, 192, 256, 320)
 Stereo = npt.NDArray[np.float64]
 
@@ -46,18 +46,17 @@ def run(folder: Path) -> Iterator[str]:
         alarms, tried = alarms + len(wrong), tried + len(found)
         yield f"{name}: {len(wrong)} of {len(found)} taken for coded{f' ({wrong[0]})' if wrong else ''}"
     yield f"false alarms: {alarms / tried:.2%} of {tried}"
-    for coder, library in _CODERS.items():
+    for kind in _CODERS:
         for kbit_s in _KBIT_S:
             causes: dict[str, int] = defaultdict(int)
-            decoded_again = [
-                coded(sound, library, kbit_s, folder) for sound in sounds[:: max(1, len(sounds) // _CODED)]
-            ]
+            decoded_again = [coded(sound, kind, kbit_s, folder) for sound in sounds[:: max(1, len(sounds) // _CODED)]]
             for sound in decoded_again:
                 told = coding_of(_Sound(sound))
                 causes["frames" if told.frames_from is not None else told.cause and "edge"] += 1
-            found_share = 1 - causes.pop("", 0) / len(decoded_again)
-            told_by = ", ".join(f"{count} by {name}" for name, count in sorted(causes.items()))
-            yield f"{coder} {kbit_s} kbit/s: {found_share:.0%} of {len(decoded_again)} found ({told_by or 'none'})"
+            count = len(decoded_again)
+            share = 1 - causes.pop("", 0) / count
+            told_by = ", ".join(f"{times} by {name}" for name, times in sorted(causes.items()))
+            yield f"{kind.upper()} {kbit_s} kbit/s: {share:.0%} of {count} found ({told_by or 'none'})"
     stretched = [_Sound(soxr.resample(sound, RATE_HZ, 96_000), 96_000) for sound in sounds[:_CODED]]
     causes_up = [coding_of(one).cause for one in stretched]
     yield f"44.1 kHz stretched to 96: {causes_up.count('a lower rate')} of {len(causes_up)} found"
@@ -125,20 +124,8 @@ _HARMS: dict[str, Callable[[Stereo], Stereo]] = {
 }  # fmt: skip
 
 
-def coded(sound: Stereo, library: str, kbit_s: int, folder: Path, *, cut: int = 357) -> Stereo:
+def coded(sound: Stereo, kind: str, kbit_s: int, folder: Path, *, cut: int = 357) -> Stereo:
     """A sound after a coder: encoded, decoded, and `cut` at the beginning as a track may be."""
-    path = folder / ("coded.mp3" if library == "libmp3lame" else "coded.m4a")
-    with av.open(str(path), "w") as container:
-        stream = container.add_stream(library, rate=RATE_HZ)
-        stream.layout, stream.bit_rate = "stereo", kbit_s * 1_000
-        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound.T, np.float32), format="fltp", layout="stereo")
-        frame.sample_rate = RATE_HZ
-        resampler = av.AudioResampler(
-            format=stream.format, layout="stereo", rate=RATE_HZ, frame_size=stream.frame_size or 1_024
-        )
-        for piece in [*resampler.resample(frame), *resampler.resample(None)]:
-            for packet in stream.encode(piece):
-                container.mux(packet)
-        for packet in stream.encode(None):
-            container.mux(packet)
+    path = folder / f"coded.{'mp3' if kind == 'mp3' else 'm4a'}"
+    encode(path, sound.astype(np.float32), RATE_HZ, kind, kbit_s=kbit_s)
     return np.concatenate([as_float(block) for block in decoded(path)])[cut:]

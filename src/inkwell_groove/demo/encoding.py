@@ -13,8 +13,11 @@ _PLAIN = {".flac": "FLAC", ".wav": "WAV", ".aiff": "AIFF"}
 _CODECS = {"mp3": "libmp3lame", "aac": "aac", "alac": "alac", "opus": "libopus"}
 
 
-def encode(path: Path, sound: npt.NDArray[np.float32], rate_hz: int, kind: str) -> Path:
-    """Writes (samples, 2) as flac, wav, aiff, vorbis, mp3, aac, alac or opus; 16 bit where it is lossless."""
+def encode(path: Path, sound: npt.NDArray[np.float32], rate_hz: int, kind: str, *, kbit_s: int | None = None) -> Path:
+    """Writes (samples, 2) as flac, wav, aiff, vorbis, mp3, aac, alac or opus; 16 bit where it is lossless.
+
+    `kbit_s` is for mp3, aac and opus; their encoder's own choice without.
+    """
     if kind == "vorbis":
         soundfile.write(str(path), sound, rate_hz, format="OGG", subtype="VORBIS")
         return path
@@ -26,6 +29,8 @@ def encode(path: Path, sound: npt.NDArray[np.float32], rate_hz: int, kind: str) 
     with av.open(str(path), "w") as container:
         stream = container.add_stream(codec, rate=out_hz)
         stream.layout = "stereo"
+        if kbit_s is not None:
+            stream.bit_rate = kbit_s * 1_000
         frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound.T), format="fltp", layout="stereo")
         frame.sample_rate = rate_hz
         resampler = av.AudioResampler(

@@ -50,10 +50,6 @@ class UtcDateTime(TypeDecorator[datetime]):
         return None if value is None else value.replace(tzinfo=UTC)
 
 
-# Kept by the database itself, in its own time zone, which is UTC here.
-CHANGED_AT = UtcDateTime()
-
-
 class Base(DeclarativeBase):
     metadata = MetaData(
         naming_convention={
@@ -426,13 +422,14 @@ class Bundle(Base):
     state: Mapped[str] = mapped_column(String(20))
     told: Mapped[dict[str, Any]]
     made_at: Mapped[datetime] = mapped_column(default=now)
-    changed_at: Mapped[datetime] = mapped_column(CHANGED_AT, server_default=_NOW, server_onupdate=FetchedValue())
+    changed_at: Mapped[datetime] = mapped_column(server_default=_NOW, server_onupdate=FetchedValue())
 
 
 class BundleFile(Base):
     """One file of a bundle as it is stored, and what was changed on the sheet but is not written yet.
 
-    `changed_at` is set by the database whenever a row becomes another: the survey looks at what changed since.
+    `changed_at` is set by the database whenever a row becomes another, by its own clock and in its own time zone: it is
+    only ever compared with the same clock. The survey looks at what changed since.
     """
 
     __tablename__ = "bundle_file"
@@ -451,9 +448,7 @@ class BundleFile(Base):
     fields: Mapped[dict[str, Any]]
     pending: Mapped[dict[str, Any]]
     problem: Mapped[dict[str, Any] | None]
-    changed_at: Mapped[datetime] = mapped_column(
-        CHANGED_AT, server_default=_NOW, server_onupdate=FetchedValue(), index=True
-    )
+    changed_at: Mapped[datetime] = mapped_column(server_default=_NOW, server_onupdate=FetchedValue(), index=True)
 
 
 class SurveyRun(Base):

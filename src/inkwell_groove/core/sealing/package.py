@@ -24,7 +24,6 @@ from inkwell_groove.core.copies.album import make_copies
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.sealing.album import (
     Made,
-    check_order,
     seal_album,
     write_synced,
 )
@@ -56,7 +55,6 @@ def seal_package(
     Parts that an `earlier` package holds as they are wanted are taken over from it, and proven again. Raises Refused
     before anything is written, ProofFailed where a file is not what it must be.
     """
-    check_order(order)
     making = _Making(order, folder, earlier, progress or (lambda share, words: None), workers)
     album = making.masters()
     making.untouched()

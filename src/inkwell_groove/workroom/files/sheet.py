@@ -30,6 +30,7 @@ from inkwell_groove.workroom.part import Part
 
 PATH, SILENCE = "path", "silence"  # cells that are no tags: where a file lies; its silent end taken off
 TAKE_OFF = "take off"
+SOUND = "sound"  # among the facts of a file: what was heard of it, once it was listened to
 _MOST_PATH = 1_000
 _SHORT = load_only(BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.fields, BundleFile.pending)
 

@@ -19,7 +19,7 @@ from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.files.bundles import beside_anew, root_of
 from inkwell_groove.workroom.files.orders import Order, PictureAsked, Result, read_lines, write_lines
-from inkwell_groove.workroom.files.sheet import PATH, SILENCE, files_of, safe_path
+from inkwell_groove.workroom.files.sheet import PATH, SILENCE, SOUND, files_of, safe_path
 from inkwell_groove.workroom.files.views import StepView
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
@@ -269,8 +269,8 @@ def _grouped(words: Iterable[tuple[str, str]]) -> list[str]:
 def _row(file: BundleFile, one: Result, order: Order | None) -> dict[str, Any]:
     facts = {"silent_tail_s": file.facts.get("silent_tail_s", 0.0)} | one.facts
     # What was heard of its sound holds for as long as the sound is the same.
-    if "sound" in file.facts and one.audio_digest == file.audio_digest:
-        facts["sound"] = file.facts["sound"]
+    if SOUND in file.facts and one.audio_digest == file.audio_digest:
+        facts[SOUND] = file.facts[SOUND]
     pending = dict(file.pending)
     if order is not None and one.problem is None:
         if order.take_off_silence:

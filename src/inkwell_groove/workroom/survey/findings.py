@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 
 from pydantic import BaseModel
@@ -13,6 +13,7 @@ from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.files.fields import SEPARATOR
 from inkwell_groove.core.survey.finding import Action, Finding, Group
+from inkwell_groove.core.survey.names import split_names
 from inkwell_groove.core.survey.survey import CHECKS
 from inkwell_groove.store.models import BundleFile, Dismissal, SurveyFinding, SurveyRun, now
 from inkwell_groove.workroom import ledger
@@ -232,16 +233,12 @@ def _cells(session: Session, found: Iterable[Finding]) -> dict[int, dict[str, st
     for key, field, old, new in several:
         before = cells.get(key, {}).get(field) or stored_value(files[key], field)
         cells.setdefault(key, {})[field] = SEPARATOR.join(
-            dict.fromkeys(new if part == old else part for part in _parts(before))
+            dict.fromkeys(new if part == old else part for part in split_names(before))
         )
     return {
         key: left for key, held in cells.items()
         if (left := {field: value for field, value in held.items() if stored_value(files[key], field) != value})
     }  # fmt: skip
-
-
-def _parts(value: str) -> Iterator[str]:
-    return (part for one in value.split(SEPARATOR.strip()) if (part := one.strip()))
 
 
 def _rows(session: Session, keys: set[int]) -> Sequence[BundleFile]:

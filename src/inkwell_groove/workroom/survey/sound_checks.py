@@ -12,14 +12,13 @@ from inkwell_groove.core.errors import Conflict
 from inkwell_groove.store.models import Bundle, BundleFile, Job
 from inkwell_groove.workroom.files.bundles import root_of
 from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, read_lines, write_lines
-from inkwell_groove.workroom.files.sheet import files_of
+from inkwell_groove.workroom.files.sheet import SOUND, files_of
 from inkwell_groove.workroom.jobs.runner import JobKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.survey.surveying import Surveying
 from inkwell_groove.workroom.views import JobView
 
 LISTEN = "listen to files"
-SOUND = "sound"
 _LOSSLESS = ("FLAC", "WAV", "AIFF")
 _MOST_AT_ONCE = 5_000
 
