@@ -105,6 +105,7 @@ PLANTED: dict[str, tuple[Plant, set[str]]] = {
     "another front": (first(lambda one: known(one, pictures=[FRONT | {"sha256": "e" * 64}])),
                       {"pictures clash", "pictures differ"}),
     "silence": (first(lambda one: known(one, silent_tail_s=20.0)), {"silence at the end"}),
+    "silence before": (first(lambda one: known(one, silent_head_s=12.5)), {"silence at the beginning"}),
     "loudness": (every(lambda one: known(one, others=[])), {"loudness not measured"}),
     "broken": (first(lambda one: Record(one.key, one.path, {}, {}, "it is cut short")), {"unreadable"}),
 }  # fmt: skip
@@ -175,10 +176,10 @@ def test_of_files_with_one_sound_the_best_described_is_kept() -> None:
     one, copy = album(1)[0], replace(album(1)[0], key=9, path="1/Silver Band/Copy of 01 Over the Sluice.flac")
     told = same_sound([copy, one])
     assert told.files == (1, 9)
-    assert "another's name says that it is a copy" in told.words
+    assert "the other's name says that it is a copy" in told.words
     bare = Record(5, "1/Silver Band/00.flac", {"title": "Over the Sluice"}, FACTS)
     assert same_sound([bare, copy]).files == (9, 5)
-    assert "best described" in same_sound([bare, copy]).words
+    assert "better described" in same_sound([bare, copy]).words
     assert same_sound([one, copy]).about == same_sound([copy, one]).about
 
 

@@ -9,6 +9,9 @@ InkwellError
 ├── Missing (LookupError)         no such docket, side, take ...
 ├── Conflict                      the state of things does not allow it now
 │   └── DriveRefuses              an optical drive will not read there (core.disc.drive)
+├── NotSignedIn                   nobody, or nobody any more
+├── NotAllowed                    somebody whose role is not enough
+├── TooOften                      tried again too soon
 ├── ProofFailed                   what was written is not what had to be written
 └── Cancelled                     somebody asked the work to stop
 """
@@ -84,6 +87,22 @@ class Missing(InkwellError, LookupError):
 
 class Conflict(InkwellError):
     """The state of things does not allow it now."""
+
+
+class NotSignedIn(InkwellError):
+    """It is not known who asks."""
+
+
+class NotAllowed(InkwellError):
+    """Who asks has a role that is not enough."""
+
+
+class TooOften(InkwellError):
+    """Tried too often; `wait_s` is how long until one may try again."""
+
+    def __init__(self, what: str, *, wait_s: float, where: str | None = None, remedy: str | None = None) -> None:
+        super().__init__(what, where=where, remedy=remedy)
+        self.wait_s = wait_s
 
 
 class ProofFailed(InkwellError):

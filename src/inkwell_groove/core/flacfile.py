@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import BinaryIO
 
 from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core.bytesource import ByteSource
-from inkwell_groove.core.errors import NotSound
+from inkwell_groove.core.errors import NotSound, Truncated
 
 BLOCK_NAMES = {
     0: "STREAMINFO",
@@ -80,3 +81,13 @@ def read_streaminfo(stream: BinaryIO, *, size: int, name: str) -> StreamInfo:
         block_names=tuple(names),
         audio_offset=source.position,
     )
+
+
+def stated_md5(path: Path) -> str | None:
+    """The MD5 that a FLAC file says its samples have; none for another file, or where its encoder stored none."""
+    with path.open("rb") as stream:
+        try:
+            info = read_streaminfo(stream, size=path.stat().st_size, name=path.name)
+        except (NotSound, Truncated):
+            return None
+    return info.md5.hex() if info.has_md5 else None

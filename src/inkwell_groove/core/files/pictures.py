@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from PIL import Image
 
@@ -38,6 +39,15 @@ class Embedded:
                 return image.width, image.height, 8 * len(image.getbands())
         except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
             return 0, 0, 0
+
+
+def size_of(path: Path) -> tuple[int, int] | None:
+    """Width and height of a picture's file, by its head alone; none where there is no picture to be read."""
+    try:
+        with Image.open(path) as image:
+            return image.width, image.height
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        return None
 
 
 def mime_of(data: bytes) -> str:

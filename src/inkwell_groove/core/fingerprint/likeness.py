@@ -108,7 +108,7 @@ def compare(first: Prints, second_at: Callable[[float], Prints], *, speeds: Sequ
     best: tuple[int, float, Prints, list[int]] | None = None
     for speed in sorted(speeds, key=lambda one: abs(one - 1.0)):
         prints = second_at(speed)
-        offsets = _offsets(first, prints)
+        offsets = likely_offsets(first, prints)
         fitting = max((_fitting(first, prints, offset) for offset in offsets), default=0)
         if best is None or fitting > best[0]:
             best = fitting, speed, prints, offsets
@@ -119,7 +119,7 @@ def compare(first: Prints, second_at: Callable[[float], Prints], *, speeds: Sequ
     return _told(first, prints, offsets, speed)
 
 
-def _offsets(first: Prints, second: Prints, most: int = 12) -> list[int]:
+def likely_offsets(first: Prints, second: Prints, most: int = 12) -> list[int]:
     """Where the second may lie in the first, most often first: by equal prints, silence (all zero bits) left out."""
     order = np.argsort(first, kind="stable")
     ranked = first[order]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import posixpath
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from inkwell_groove.core.artwork import SMALL_PIXELS
 from inkwell_groove.core.files.house import BESIDE_NAMES, breaks
@@ -30,15 +30,20 @@ def pictures(release: Release, house: House) -> Iterator[Finding]:
         beside = _beside(release, one.folder)
         front = next((each for each in embedded if each.role == "front"), None)
         if not embedded and not beside:
-            broken["no picture", "no picture, within or beside"].append(one)
+            if house.art.embed != "none" or house.art.beside:
+                broken["no picture", "no picture, within or beside"].append(one)
             continue
         for words in breaks(house.art, embedded, beside=house.art.beside_name in beside):
             check = next((check for word, check in _RULES.items() if word in words), "")
             if check:
                 broken[check, words].append(one)
+        shown = posixpath.join(one.folder, _front_beside(beside)) if beside else ""
+        if front is None and (size := release.sizes.get(shown)):
+            for check, words in _shape(*size):
+                broken[check, f"{words}, beside"].append(one)
         if front is not None:
             fronts[front.sha256].append(one)
-            for check, words in _shape(front):
+            for check, words in _shape(front.width_px, front.height_px):
                 broken[check, words].append(one)
             if beside and front.sha256 not in beside.values():
                 broken["pictures differ", "the picture beside is another than the one within"].append(one)
@@ -63,8 +68,12 @@ def _beside(release: Release, folder: str) -> dict[str, str]:
     return found
 
 
-def _shape(front: PictureFacts) -> Iterator[tuple[str, str]]:
-    width, height = front.width_px, front.height_px
+def _front_beside(beside: Iterable[str]) -> str:
+    """The likeliest of the usual names under which a front lies beside."""
+    return min(beside, key=lambda name: BESIDE_NAMES.index(posixpath.splitext(name)[0].casefold()))
+
+
+def _shape(width: int, height: int) -> Iterator[tuple[str, str]]:
     if not width:
         yield "pictures unreadable", "the front cannot be read as a picture"
         return

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 from collections.abc import Iterator
 
+from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.files.derived import derive
 from inkwell_groove.core.files.fields import BY_NAME
 from inkwell_groove.core.matching.texts import folded
 from inkwell_groove.core.survey.finding import Finding, House, Record, Release, finding
 from inkwell_groove.core.wording.case import put_case
 
-MISSING = "missing "
+MISSING, WORDED = "missing ", "not worded"
 # A number, something that parts it from the words, and words.
 _NUMBER = re.compile(r"^\s*(\d{1,3})\s*(?:[.)_]|\s-|-\s|\s(?=-))[\s._-]*(?=\S*[^\W\d_])(.+)$")
 _GENERIC = re.compile(
@@ -21,6 +23,11 @@ _GENERIC = re.compile(
 )  # fmt: skip
 _SAYING = ("title", "artist", "album")
 _SORTS = {"artist": "artist_sort", "album_artist": "album_artist_sort", "composer": "composer_sort"}
+
+
+def says_nothing(value: str) -> bool:
+    """Whether a title or name is what programs put where they know none: "Track 3", "Unknown Artist"."""
+    return bool(_GENERIC.match(value.strip()))
 
 
 def label_of(name: str) -> str:
@@ -62,11 +69,29 @@ def _by_name(one: Record, name: str) -> dict[str, str]:
     return {}
 
 
+def worded(release: Release, house: House) -> Iterator[Finding]:
+    """Texts that the house's wording rules would have otherwise: each rule works on what the one before made."""
+    for one in release.files:
+        values = {**one.fields, "name": one.stem}
+        changed: dict[str, str] = {}
+        with contextlib.suppress(Refused):  # a text that a rule cannot be carried out on is left as it is
+            for rule in house.wording:
+                changed |= {name: text for name, text in rule.apply({**values, **changed}).items() if name in BY_NAME}
+        left = {name: text for name, text in changed.items() if text != one[name]}
+        for name, text in left.items():
+            yield finding(
+                WORDED, [one], f"{BY_NAME[name].label.lower()} “{one[name]}” is not worded as the house wants it",
+                evidence=f"“{text}”", remedy={one.key: {name: text}},
+            )  # fmt: skip
+
+
 def sort_names(release: Release, house: House) -> Iterator[Finding]:
     """Names that are filed otherwise than they are written, where no field says how."""
     derived = derive(release.files, "filed under")
     for name, sort in _SORTS.items():
         for value, files in release.by_value(name).items():
+            if says_nothing(value):
+                continue  # it names nobody
             lacking = [one for one in files if derived[one.key].get(sort, one[name]) != one[name]]
             if lacking:
                 filed = derived[lacking[0].key][sort]
@@ -80,7 +105,7 @@ def generic(release: Release, house: House) -> Iterator[Finding]:
     """Titles and names that say nothing: 'Track 3', 'Unknown Artist'."""
     for one in release.files:
         for name in _SAYING:
-            if _GENERIC.match(one[name].strip()):
+            if says_nothing(one[name]):
                 told = _by_name(one, name)
                 yield finding(
                     "says nothing", [one], f"{BY_NAME[name].label.lower()} is “{one[name]}”",

@@ -6,6 +6,7 @@ import posixpath
 from collections.abc import Iterator
 
 from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.files.derived import DISC_FOLDER
 from inkwell_groove.core.survey.finding import Finding, House, Release, finding
 
 _LOUDNESS_TAGS = ("replaygain_track_gain", "r128_track_gain")
@@ -16,6 +17,22 @@ def readable(release: Release, house: House) -> Iterator[Finding]:
     for one in release.files:
         if one.problem:
             yield finding("unreadable", [one], one.problem)
+
+
+def there(release: Release, house: House) -> Iterator[Finding]:
+    for one in release.files:
+        if one.facts.get("gone"):
+            yield finding("gone", [one], "the file is gone from its folder",
+                          evidence="put it back, or look at the folder again, on Files")  # fmt: skip
+
+
+def unknown_file(path: str) -> Finding:
+    """Sound that lies in a folder and was not brought in with it. `path` begins with the folder's number."""
+    place, _, name = path.rpartition("/")
+    return Finding(
+        check="unknown", about=path, place=DISC_FOLDER.sub("", place), files=(), words=f"nobody knows “{name}”",
+        evidence="look at the folder again, on Files, and it is brought in",
+    )  # fmt: skip
 
 
 def filed(release: Release, house: House) -> Iterator[Finding]:
@@ -42,6 +59,14 @@ def silence(release: Release, house: House) -> Iterator[Finding]:
             can = one.facts.get("format") in _LOSSLESS
             yield finding("silence at the end", [one], f"{tail_s:.0f} s of silence at the end",
                           remedy={one.key: {"silence": "take off"}} if can else None)  # fmt: skip
+
+
+def silence_before(release: Release, house: House) -> Iterator[Finding]:
+    """Of files that were listened to. It is not taken off by itself: what is before the first sound may be wanted."""
+    for one in release.files:
+        head_s = float(one.facts.get("silent_head_s", 0.0))
+        if head_s >= house.silence_s:
+            yield finding("silence at the beginning", [one], f"{head_s:.0f} s of silence at the beginning")
 
 
 def loudness(release: Release, house: House) -> Iterator[Finding]:

@@ -14,8 +14,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.core.files.derived import DISC_FOLDER, Described
 from inkwell_groove.core.files.naming import Naming
+from inkwell_groove.core.wording.rules import WordingRule
 
-Group = Literal["fields", "releases", "names", "pictures", "sound", "files"]
+Group = Literal["fields", "releases", "names", "pictures", "sound", "files", "sealed"]
 Action = Literal["", "pictures"]
 
 
@@ -60,23 +61,38 @@ class Finding(BaseModel):
     action: Action = ""
 
 
+class TagRule(BaseModel):
+    """What a house wants of the tags: fields that every file has, and wording rules that none breaks."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    wanted: tuple[str, ...] = ("title", "artist", "album", "album_artist", "track_number", "date")
+    wording: tuple[str, ...] = Field(default=(), description="Names of saved wording rules, in order.")
+    silence_s: float = Field(default=10.0, ge=1, le=600, description="Longer silence at an end is told.")
+
+
 class House(BaseModel):
     """What the house wants of every file."""
 
     model_config = ConfigDict(frozen=True)
 
-    wanted: tuple[str, ...] = ("title", "artist", "album", "album_artist", "track_number", "date")
+    wanted: tuple[str, ...] = TagRule().wanted
     art: ArtRule = ArtRule()
     naming: Naming | None = None
+    wording: tuple[WordingRule, ...] = ()
     silence_s: float = 10.0
 
 
 @dataclass(frozen=True)
 class Release:
-    """Files that are, or claim to be, one release. `beside` are the pictures next to them: SHA-256 by path."""
+    """Files that are, or claim to be, one release.
+
+    `beside` are the pictures next to them: SHA-256 by path; `sizes` width and height of those of which it is known.
+    """
 
     files: Sequence[Record]
     beside: Mapping[str, str]
+    sizes: Mapping[str, tuple[int, int]] = field(default_factory=dict)
 
     @property
     def place(self) -> str:

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from rapidfuzz.distance import OSA
 
@@ -17,10 +18,14 @@ from inkwell_groove.core.files.fields import BY_NAME, SEPARATOR
 from inkwell_groove.core.matching.texts import folded
 from inkwell_groove.core.survey.finding import Finding
 
-CHECK = "spellings"
-FIELDS = ("artist", "album_artist", "composer", "conductor", "label", "genre")
+CHECK, STRAYS = "spellings", "variants"
+Kind = Literal["person", "label", "work"]
 # Fields whose values name the same kind of thing, so that a spelling in one speaks for the other.
-_TOGETHER = {"artist": "people", "album_artist": "people", "composer": "people", "conductor": "people"}
+KIND_OF: dict[str, Kind] = {
+    "artist": "person", "album_artist": "person", "composer": "person", "conductor": "person",
+    "label": "label", "work": "work",
+}  # fmt: skip
+FIELDS = (*KIND_OF, "genre")
 _LEAST_LETTERS = 7  # shorter names differ by a letter and are others
 _LETTERS_A_MISTAKE = 12  # a second mistake is allowed from twice as many letters on
 _OFTEN = 0.1
@@ -70,7 +75,7 @@ def spellings(uses: Iterable[Use]) -> Iterator[Spelling]:
     """
     kinds: dict[str, dict[str, list[Use]]] = defaultdict(lambda: defaultdict(list))
     for use in uses:
-        kinds[_TOGETHER.get(use.field, use.field)][use.value].append(use)
+        kinds[KIND_OF.get(use.field, use.field)][use.value].append(use)
     for names in kinds.values():
         counts = {value: sum(one.files for one in held) for value, held in names.items()}
         for value, usual, how in sorted(_pairs(counts)):

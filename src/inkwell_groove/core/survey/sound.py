@@ -79,6 +79,11 @@ def _correlation(products: npt.NDArray[np.float64]) -> float | None:
 def heard(release: Release, house: House) -> Iterator[Finding]:
     """What the sound of files told; nothing of files that were not heard yet."""
     for one in release.files:
+        if one.facts.get("checksum") == "wrong":
+            yield finding("other samples", [one], "its samples have another MD5 than is stored with them",
+                          evidence="altered or damaged since it was made: take another copy")  # fmt: skip
+        if one.facts.get("checksum") == "none":
+            yield finding("no checksum", [one], "its encoder stored no MD5 of the samples")
         if not one.facts.get("sound"):
             continue
         facts = SoundFacts.model_validate(one.facts["sound"])

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from typing import Literal
 
 from inkwell_groove.core.files.fields import BY_NAME
 from inkwell_groove.core.survey import art, duplicates, fields, files, names, releases, sound
 from inkwell_groove.core.survey.finding import Finding, Group, House, Record, Release, album_key
 
 _LOOKS = (
-    fields.missing, fields.sort_names, fields.generic, fields.titles, fields.writing,
+    fields.missing, fields.worded, fields.sort_names, fields.generic, fields.titles, fields.writing,
     releases.clashes, releases.disc_names, releases.numbering,
-    art.pictures, files.readable, files.filed, files.silence, files.loudness, sound.heard,
+    art.pictures, files.readable, files.there, files.filed, files.silence, files.silence_before,
+    files.loudness, sound.heard,
 )  # fmt: skip
 
 _CLASHING = ("album", "album_artist", "date", "genre", "label", "catalogue_number", "media", "compilation",
@@ -22,9 +24,11 @@ CHECKS: dict[str, tuple[str, Group]] = {
     **{f"{fields.MISSING}{name}": (f"{fields.label_of(name)} missing", "fields") for name in BY_NAME},
     "says nothing": ("Titles and names that say nothing", "fields"),
     "titles hold more": ("Titles with number, artist or album in them", "fields"),
+    fields.WORDED: ("Not worded by the house's rules", "fields"),
     "writing": ("Capitals, small letters and underscores", "fields"),
     "sort names": ("Names to file under missing", "names"),
     names.CHECK: ("Spellings of one name", "names"),
+    names.STRAYS: ("Names that point to a heading", "names"),
     **{f"clash of {name}": (f"{fields.label_of(name)} differs within a release", "releases") for name in _CLASHING},
     "discs in names": ("Disc numbers in names", "releases"),
     "numbers doubled": ("Track numbers doubled", "releases"),
@@ -41,6 +45,7 @@ CHECKS: dict[str, tuple[str, Group]] = {
     "pictures differ": ("Within and beside not the same", "pictures"),
     "pictures clash": ("Different fronts in one release", "pictures"),
     "pictures unreadable": ("Pictures that cannot be read", "pictures"),
+    "silence at the beginning": ("Silence at the beginning", "sound"),
     "silence at the end": ("Silence at the end", "sound"),
     "clipping": ("Overs: samples at full scale", "sound"),
     "a channel is silent": ("A channel without sound", "sound"),
@@ -48,10 +53,28 @@ CHECKS: dict[str, tuple[str, Group]] = {
     "lossy source": ("Declared lossless, from a lossy source", "sound"),
     "stretched rate": ("Made from a lower sample rate", "sound"),
     "fewer bits": ("24 bit with 16 in them", "sound"),
+    "channels swapped": ("Left and right the other way round", "sound"),
+    "other samples": ("Samples that have not the checksum stored with them", "sound"),
+    "no checksum": ("FLAC without a checksum of its samples", "sound"),
     "loudness not measured": ("Loudness not stated", "sound"),
     duplicates.CHECK: ("The same sound more than once", "files"),
     "unreadable": ("Files that cannot be read", "files"),
+    "gone": ("Files that are gone", "files"),
+    "unknown": ("Files nobody knows", "files"),
+    "package damaged": ("Packages not as they were sealed", "sealed"),
+    "never verified": ("Packages never verified since", "sealed"),
+    "verified long ago": ("Packages verified long ago", "sealed"),
     "not filed": ("Not filed by the house's pattern", "files"),
+}  # fmt: skip
+
+
+Rule = Literal["artwork", "tags", "filing"]
+# By which checks it shows whether a file follows a rule of the house.
+OF_RULE: dict[Rule, tuple[str, ...]] = {
+    "artwork": tuple(name for name, (_, group) in CHECKS.items()
+                     if group == "pictures" and name not in ("pictures clash", "pictures unreadable")),
+    "tags": (*(name for name in CHECKS if name.startswith(fields.MISSING)), fields.WORDED),
+    "filing": ("not filed",),
 }  # fmt: skip
 
 
@@ -63,20 +86,23 @@ def survey(
     beside: Mapping[str, str],
     house: House,
     *,
+    sizes: Mapping[str, tuple[int, int]] | None = None,
     seen: Callable[[int], None] = lambda files: None,
 ) -> Iterator[Finding]:
-    """What is wrong with files, release by release. `beside` are the pictures next to them: SHA-256 by path.
+    """What is wrong with files, release by release.
+
+    `beside` are the pictures next to them: SHA-256 by path; `sizes` their width and height, where it is known.
 
     `seen` is told after each release how many files were looked at. Names over the whole collection are for
     `names.spellings`, files with the same sound for `duplicates.same_sound`.
     """
-    done = 0
+    done, known = 0, sizes or {}
     pictures: dict[str, dict[str, str]] = defaultdict(dict)
     for path, sha256 in beside.items():
         pictures[path.rpartition("/")[0]][path] = sha256
     for group in by_release(records):
         near = {path: sha256 for folder in {one.folder for one in group} for path, sha256 in pictures[folder].items()}
-        release = Release(group, near)
+        release = Release(group, near, {path: known[path] for path in near if path in known})
         for look in _LOOKS:
             yield from look(release, house)
         done += len(group)
