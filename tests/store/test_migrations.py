@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 from alembic import command
 from sqlalchemy import create_engine, text
 
@@ -37,3 +39,35 @@ def test_an_archive_of_the_first_release_comes_over_whole(mariadb: MariaDb) -> N
     assert tuple(carrier) == ("LP", "", "", "")
     assert tuple(take) == ("a.wav", None, 0, None)
     assert tuple(side) == (1, None)
+
+
+def test_what_entries_of_older_releases_are_taken_back_by_is_found_and_people_read_only_what_is_for_them(
+    mariadb: MariaDb,
+) -> None:
+    url = new_schema(mariadb, migrated=False)
+    command.upgrade(alembic_config(url), "0011")
+    engine = create_engine(url)
+    rows = {
+        1: ("3 files written", None, {"file_step_id": 7}),
+        2: ("taken back: 3 files written", {"file_step_id": 7}, None),
+        3: ("heading merged", {"variants": ["a"]}, {"merge_id": 4, "name": "A"}),
+        4: ("2 files set aside", {"files": ["a", "b"]}, {"held_ids": [5, 6]}),
+        5: ("described", {"title": ""}, {"title": "Ebb"}),
+    }
+    insert = text("INSERT INTO ledger (id, at, who, action, `before`, `after`) VALUES (:id, NOW(), 'x', :what, :b, :a)")
+    with engine.begin() as connection:
+        for key, (what, before, after) in rows.items():
+            told = {"b": before and json.dumps(before), "a": after and json.dumps(after)}
+            connection.execute(insert, {"id": key, "what": what, **told})
+    upgrade(url)
+    with engine.begin() as connection:
+        kept = connection.execute(text("SELECT way_back, `after` FROM ledger ORDER BY id")).all()
+    engine.dispose()
+    read = [tuple(json.loads(one) if one else None for one in row) for row in kept]
+    assert read == [
+        ({"kind": "file step", "to": 7}, None),
+        (None, None),
+        ({"kind": "merge", "to": 4}, {"name": "A"}),
+        ({"kind": "held files", "to": [5, 6]}, None),
+        (None, {"title": "Ebb"}),
+    ]

@@ -7,6 +7,8 @@ uploads/17               a recording on its way in
 discs/17/                one reading of a disc: its tracks, and how each frame was read
 recordings/17/           a recording that is going on: its sound, which is a file at every moment, and its peaks
 bundles/3/               files that others made, brought in and edited here
+portraits/ab/abcdef...   what recordings are compared by, under what their sound is
+holding/5/               files that were set aside, until their day
 steps/12/                the journal of a step of work on such files: what leads back
 work/...                 where jobs write before they rename; emptied when the server starts
 sealed/WH-0012/3/...     packages
@@ -26,6 +28,7 @@ from pathlib import Path
 
 from inkwell_groove.core.errors import InkwellError
 
+_SOUND_ID = re.compile(r"[0-9a-f]{32}|[0-9a-f]{64}")
 HEARD_NAME = "heard"  # what the finder heard of a take
 SCAN_NAME = "scan"  # what was found of its damage
 LEARNT_NAME = "learnt"  # what a plan's steps learnt of a whole take, with a digest of what was asked
@@ -100,6 +103,16 @@ class MediaStore:
         handle, name = tempfile.mkstemp(dir=self.root / "bundles", prefix="incoming ", suffix=".zip")
         os.close(handle)
         return Path(name)
+
+    def portrait(self, sound_id: str) -> Path:
+        """Of a sound by the MD5 of its samples, or the digest of its coded bytes."""
+        if not _SOUND_ID.fullmatch(sound_id):
+            raise ValueError(f"{sound_id!r} is no digest of a sound")
+        return self.root / "portraits" / sound_id[:2] / sound_id
+
+    def portraits(self) -> Iterator[Path]:
+        """All there are."""
+        return self.root.glob("portraits/??/*")
 
     def step(self, step_id: int) -> Path:
         """The folder of a step's journal."""

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from functools import lru_cache
 from pathlib import Path
+from typing import Literal
 
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
+LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
 _ROOT = Path(__file__).resolve().parents[3]
 
 
@@ -17,7 +19,14 @@ class Settings(BaseSettings):
     database_url: str = "mysql+pymysql://inkwell@127.0.0.1:3306/inkwell?charset=utf8mb4"
     media_root: Path = _ROOT / "var" / "media"
     frontend_root: Path = _ROOT / "frontend" / "dist"
+    host: str = Field(default="127.0.0.1", description="Where it listens; anywhere but on loopback, with sign-in.")
     port: int = 8420
+    names: str = Field(default="", description="Names by which others reach it, commas between; addresses always do.")
+    sign_in: Literal["elsewhere", "always"] = Field(
+        default="elsewhere", description="On loopback too, with 'always': where a proxy stands before it."
+    )
+    tls_certificate: Path | None = Field(default=None, description="PEM file, to be reached as https.")
+    tls_key: Path | None = None
     workers: int = Field(default=2, ge=1, le=32, description="Jobs that run at the same time.")
     carriers_root: Path = Field(
         default=_ROOT / "var" / "demo" / "carriers", description="What the simulated decks can play."
@@ -43,7 +52,16 @@ class Settings(BaseSettings):
         default=256 * 1024**2, ge=0, description="A recording stops while this much is left on the disk."
     )
     max_upload_bytes: int = Field(default=64 * 1024**3, description="The largest recording that is taken in.")
-    archivist: str = Field(default="archivist", description="Who the ledger says did it, until there are accounts.")
+    archivist: str = Field(default="archivist", description="Who the ledger says did it, where nobody signs in.")
+
+    @property
+    def needs_sign_in(self) -> bool:
+        return self.sign_in == "always" or self.host not in LOOPBACK
+
+    @property
+    def known_names(self) -> frozenset[str]:
+        """Names the server answers to, besides those of loopback."""
+        return frozenset(name.strip().casefold() for name in self.names.split(",") if name.strip())
 
 
 @lru_cache

@@ -1,0 +1,73 @@
+"""The tables.
+
+A docket has carriers, a carrier sides, a side takes, of which one is chosen. Jobs, packages, recordings that are going
+on and the ledger hang from the docket. A chain is said once, and copied into every take that came through it.
+"""
+
+from inkwell_groove.store.models.accounts import Account, SignIn
+from inkwell_groove.store.models.authorities import Heading, HeadingMerge, HeadingVariant
+from inkwell_groove.store.models.base import EXACT, NOW, Base, UtcDateTime, now
+from inkwell_groove.store.models.dockets import (
+    Artwork,
+    Audit,
+    Carrier,
+    DescribedValue,
+    Docket,
+    Package,
+    PlanVersion,
+    Side,
+    Take,
+    Upload,
+)
+from inkwell_groove.store.models.duplicates import HeldFile, SoundRelation
+from inkwell_groove.store.models.files import Bundle, BundleFile, FileStep, HouseDocument
+from inkwell_groove.store.models.sources import LookUp, OwnRelease, SourceAnswer, SourceChoice, SourceRule
+from inkwell_groove.store.models.survey import NAME_LENGTH, Dismissal, NameUse, SurveyFinding, SurveyRun
+from inkwell_groove.store.models.transfer import DiscRead, OpticalDrive, Recording, StoredChain, StoredStartingPoint
+from inkwell_groove.store.models.work import Job, LedgerEntry
+
+__all__ = [
+    "EXACT",
+    "NAME_LENGTH",
+    "NOW",
+    "Account",
+    "Artwork",
+    "Audit",
+    "Base",
+    "Bundle",
+    "BundleFile",
+    "Carrier",
+    "DescribedValue",
+    "DiscRead",
+    "Dismissal",
+    "Docket",
+    "FileStep",
+    "Heading",
+    "HeadingMerge",
+    "HeadingVariant",
+    "HeldFile",
+    "HouseDocument",
+    "Job",
+    "LedgerEntry",
+    "LookUp",
+    "NameUse",
+    "OpticalDrive",
+    "OwnRelease",
+    "Package",
+    "PlanVersion",
+    "Recording",
+    "Side",
+    "SignIn",
+    "SoundRelation",
+    "SourceAnswer",
+    "SourceChoice",
+    "SourceRule",
+    "StoredChain",
+    "StoredStartingPoint",
+    "SurveyFinding",
+    "SurveyRun",
+    "Take",
+    "Upload",
+    "UtcDateTime",
+    "now",
+]

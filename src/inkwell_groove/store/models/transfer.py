@@ -1,0 +1,88 @@
+"""Recording and reading: chains, starting points, recordings going on, drives and what was read of discs."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ForeignKey, String
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from inkwell_groove.store.models.base import EXACT, Base, now
+from inkwell_groove.store.models.dockets import Side
+
+
+class StoredChain(Base):
+    """A chain, stored once. Never changed: another one gets a row of its own, and this one may be retired."""
+
+    __tablename__ = "chain"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime] = mapped_column(default=now)
+    made_by: Mapped[str] = mapped_column(String(100))
+    retired_at: Mapped[datetime | None]
+
+
+class StoredStartingPoint(Base):
+    """A plan's steps saved as something to start from, besides those the application brings."""
+
+    __tablename__ = "starting_point"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    document: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime]
+    made_by: Mapped[str] = mapped_column(String(100))
+
+
+class Recording(Base):
+    """A recording that is going on, or ended and is being made a take. Its row outlives the server that began it.
+
+    `document` is what is needed to finish it without that server: `recorder.Begun`, as data.
+    """
+
+    __tablename__ = "recording"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), index=True)
+    side_id: Mapped[int] = mapped_column(ForeignKey("side.id"))
+    transfer_key: Mapped[str] = mapped_column(String(32, collation=EXACT), index=True)
+    state: Mapped[str] = mapped_column(String(30), default="recording")
+    document: Mapped[dict[str, Any]]
+    refusal: Mapped[dict[str, Any] | None]
+    began_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class OpticalDrive(Base):
+    """What is known of a drive: how many samples late it delivers, and who or what says so."""
+
+    __tablename__ = "optical_drive"
+
+    id: Mapped[str] = mapped_column(String(40, collation=EXACT), primary_key=True)
+    offset_samples: Mapped[int]
+    offset_from: Mapped[str] = mapped_column(String(40))
+    found_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class DiscRead(Base):
+    """One attempt at reading a disc or some of its tracks, whose files lie in the media store under its number.
+
+    `asked` is what was to be read and how; `record` what came of it (`core.disc.record.DiscRecord`), once it is read.
+    """
+
+    __tablename__ = "disc_read"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), index=True)
+    side_id: Mapped[int] = mapped_column(ForeignKey("side.id"), index=True)
+    drive_id: Mapped[str] = mapped_column(String(40, collation=EXACT))
+    job_id: Mapped[int | None]
+    state: Mapped[str] = mapped_column(String(20), default="reading")
+    asked: Mapped[dict[str, Any]]
+    record: Mapped[dict[str, Any] | None]
+    refusal: Mapped[dict[str, Any] | None]
+    began_at: Mapped[datetime] = mapped_column(default=now)
+    began_by: Mapped[str] = mapped_column(String(100))
+
+    side: Mapped[Side] = relationship(back_populates="disc_reads")

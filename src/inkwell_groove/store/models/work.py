@@ -1,0 +1,48 @@
+"""Jobs and the ledger."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ForeignKey, String
+from sqlalchemy.orm import Mapped, mapped_column
+
+from inkwell_groove.store.models.base import Base, now
+
+
+class Job(Base):
+    """Long work: what, with what, how far, and how it ended."""
+
+    __tablename__ = "job"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    docket_id: Mapped[int | None] = mapped_column(ForeignKey("docket.id"), index=True)
+    subject: Mapped[str] = mapped_column(String(200))
+    arguments: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(String(12), index=True, default="waiting")
+    progress: Mapped[float] = mapped_column(default=0.0)
+    message: Mapped[str] = mapped_column(String(300), default="")
+    attempts: Mapped[int] = mapped_column(default=0)
+    failure: Mapped[dict[str, Any] | None]
+    result: Mapped[dict[str, Any] | None]
+    asked_at: Mapped[datetime] = mapped_column(default=now)
+    started_at: Mapped[datetime | None]
+    ended_at: Mapped[datetime | None]
+
+
+class LedgerEntry(Base):
+    """What was done, when, by whom, before and after. Never changed, never deleted."""
+
+    __tablename__ = "ledger"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = mapped_column(default=now, index=True)
+    who: Mapped[str] = mapped_column(String(100))
+    docket_id: Mapped[int | None] = mapped_column(ForeignKey("docket.id"), index=True)
+    action: Mapped[str] = mapped_column(String(300))
+    before: Mapped[dict[str, Any] | None]
+    after: Mapped[dict[str, Any] | None]
+    # What it is taken back by, not for people: {"kind": ..., "to": ...}.
+    way_back: Mapped[dict[str, Any] | None]
