@@ -13,7 +13,7 @@ from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, clean_
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
 from inkwell_groove.store.models import Carrier, DescribedValue, Docket, Side, now
-from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom import docket_ways, ledger
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import WHOLE, WholeDocket, docket_row, newer_versions, recording_states, uploads_of
 from inkwell_groove.workroom.views import DocketLine, DocketView
@@ -137,19 +137,21 @@ class Dockets(Part):
                 raise Refused(
                     f"there is no track {', '.join(sorted(unknown))}", remedy="Reload; the joins were changed elsewhere"
                 )
-            before, after = self._set_fields(session, docket, changes, numbers)
+            before, after, noted = self._set_fields(session, docket, changes, numbers)
             if after or before:
                 docket.changed_at = now()
                 named = list(after)
                 more = f" and {len(named) - 4} more" if len(named) > 4 else ""
                 action = f"described: {', '.join(named[:4])}{more}"
-                ledger.record(session, who=who, action=action, docket_id=docket_id, before=before, after=after)
+                ledger.record(session, who=who, action=action, docket_id=docket_id, before=before, after=after,
+                              way_back=docket_ways.described(docket_id, noted))  # fmt: skip
         self._events.docket_changed(docket_id)
         return self.view(docket_id)
 
     def _set_fields(
         self, session: Session, docket: Docket, changes: dict[tuple[str, str], str], numbers: dict[str, int]
-    ) -> tuple[dict[str, Any], dict[str, Any]]:
+    ) -> tuple[dict[str, Any], dict[str, Any], list[docket_ways.Described]]:
+        noted: list[docket_ways.Described] = []
         present = {(one.track_key, one.field): one for one in docket.fields}
         before: dict[str, Any] = {}
         after: dict[str, Any] = {}
@@ -160,6 +162,7 @@ class Dockets(Part):
             if old == value:
                 continue
             before[label], after[label] = old, value
+            noted.append((key, name, label, old, row.origin if row else TYPED, value))
             if row is None:
                 docket.fields.append(
                     DescribedValue(track_key=key, field=name, value=value, origin=TYPED, changed_at=now())
@@ -169,7 +172,7 @@ class Dockets(Part):
             else:
                 docket.fields.remove(row)
                 session.delete(row)
-        return before, after
+        return before, after, noted
 
     def say_of_carrier(
         self, carrier_id: int, *, said: dict[str, str], expected_s: dict[int, float | None], who: str
@@ -184,6 +187,7 @@ class Dockets(Part):
                 raise Missing(f"there is no carrier {carrier_id}", remedy="Reload the docket")
             before: dict[str, Any] = {}
             after: dict[str, Any] = {}
+            noted: list[docket_ways.Said] = []
             for name, given in said.items():
                 value = clean_text(given)
                 old = getattr(carrier, name)
@@ -191,6 +195,7 @@ class Dockets(Part):
                     setattr(carrier, name, value)
                     label = name.replace("_", " ")
                     before[label], after[label] = old, value
+                    noted.append(("carrier", carrier.id, name, label, old, value))
             by_id = {side.id: side for side in carrier.sides}
             for side_id, length_s in expected_s.items():
                 if side_id not in by_id:
@@ -205,6 +210,7 @@ class Dockets(Part):
                 if length_s != side.expected_s:
                     label = f"expected length of side {side.letter}"
                     before[label], after[label] = side.expected_s, length_s
+                    noted.append(("side", side.id, "expected_s", label, side.expected_s, length_s))
                     side.expected_s = length_s
             if after:
                 carrier.docket.changed_at = now()
@@ -215,6 +221,7 @@ class Dockets(Part):
                     docket_id=carrier.docket_id,
                     before=before,
                     after=after,
+                    way_back=docket_ways.said(carrier.docket_id, noted),
                 )
             docket_id = carrier.docket_id
         self._events.docket_changed(docket_id)
@@ -237,6 +244,10 @@ class Dockets(Part):
         with self._database.begin() as session:
             docket = docket_row(session, docket_id, lock=True)
             before = {"folder": docket.folder_pattern, "file": docket.file_pattern}
+            noted = [
+                ("docket", docket_id, "folder_pattern", "folder", docket.folder_pattern, folder),
+                ("docket", docket_id, "file_pattern", "file", docket.file_pattern, file),
+            ]
             docket.folder_pattern, docket.file_pattern, docket.changed_at = folder, file, now()
             ledger.record(
                 session,
@@ -245,6 +256,7 @@ class Dockets(Part):
                 docket_id=docket_id,
                 before=before,
                 after={"folder": folder, "file": file},
+                way_back=docket_ways.said(docket_id, noted),
             )
         self._events.docket_changed(docket_id)
         return self.view(docket_id)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from inkwell_groove.workroom.fanout import Fanout
@@ -14,6 +15,16 @@ class Events(Fanout[dict[str, Any]]):
 
     def __init__(self) -> None:
         super().__init__(backlog=_BACKLOG)
+        self._watchers: list[Callable[[Mapping[str, Any]], None]] = []
+
+    def watch(self, watcher: Callable[[Mapping[str, Any]], None]) -> None:
+        """Has somebody in this process told of everything too, in the thread it comes from: it must be quick."""
+        self._watchers.append(watcher)
+
+    def publish(self, item: dict[str, Any]) -> None:
+        for watcher in self._watchers:
+            watcher(item)
+        super().publish(item)
 
     def docket_changed(self, docket_id: int) -> None:
         self.publish({"kind": "docket", "docket_id": docket_id})

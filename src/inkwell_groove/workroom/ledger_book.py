@@ -15,6 +15,7 @@ from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.files.spreadsheet import to_csv
 from inkwell_groove.store.models import Docket, LedgerEntry
 from inkwell_groove.workroom.part import Part
+from inkwell_groove.workroom.taking_back import TakingBack
 from inkwell_groove.workroom.views import LedgerLine
 
 MAX_PAGE = 200
@@ -37,13 +38,17 @@ class LedgerFilter(BaseModel):
 class LedgerBook(Part):
     """The ledger, for reading; it is written by `ledger.record`."""
 
+    taking_back: TakingBack
+
     def entries(self, wanted: LedgerFilter, *, before_id: int | None, limit: int) -> list[LedgerLine]:
         """Newest first; `before_id` goes on below an entry."""
         query = _query(wanted).limit(min(limit, MAX_PAGE))
         if before_id is not None:
             query = query.where(LedgerEntry.id < before_id)
         with self._database.begin() as session:
-            return [LedgerLine.of(entry, shelfmark) for entry, shelfmark in session.execute(query)]
+            rows = session.execute(query).all()
+            can = self.taking_back.open_among(session, [entry for entry, _ in rows])
+            return [LedgerLine.of(entry, shelfmark, is_open=entry.id in can) for entry, shelfmark in rows]
 
     def people(self) -> list[str]:
         """Everybody who ever did something."""

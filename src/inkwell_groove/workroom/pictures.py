@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 
 from inkwell_groove.core.artwork import examine
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Missing
 from inkwell_groove.store.models import Artwork, now
-from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom import docket_ways, ledger
+from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import docket_row
 from inkwell_groove.workroom.views import ArtworkView
@@ -48,6 +50,11 @@ class Pictures(Part):
                 docket_id=docket_id,
                 before={"artwork_id": before.id} if before else None,
                 after={"artwork_id": picture.id, "sha256": sha256},
+                way_back=_roles(
+                    docket_id,
+                    {picture.id: SET_ASIDE} | ({before.id: FRONT} if before else {}),
+                    {one.id: one.role for one in docket.artwork},
+                ),
             )
             view = ArtworkView.of(picture, facts.advice)
         self._events.docket_changed(docket_id)
@@ -76,6 +83,7 @@ class Pictures(Part):
                 docket_id=docket_id,
                 before={str(key): value for key, value in before.items()},
                 after={str(key): value for key, value in after.items()},
+                way_back=_roles(docket_id, before, after),
             )
         self._events.docket_changed(docket_id)
 
@@ -91,3 +99,12 @@ class Pictures(Part):
                     "the picture's file is gone", where=str(path), remedy="Put it back from a copy of the store"
                 )
             return path, picture.mime
+
+
+def _roles(docket_id: int, before: Mapping[int, str], after: Mapping[int, str]) -> WayBack:
+    changed = [
+        ("artwork", key, "role", f"picture {key}", role, after[key])
+        for key, role in before.items()
+        if role != after[key]
+    ]
+    return docket_ways.said(docket_id, changed)

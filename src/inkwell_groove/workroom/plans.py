@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from typing import Any
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core import plan_edits
@@ -21,8 +23,10 @@ from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.heard import Grounds
 from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import newest_child, not_of_disc, plan_of, plan_view, side_label, side_row
+from inkwell_groove.workroom.taking_back import Going, Gone, Way
 from inkwell_groove.workroom.views import JobView, Knowledge, PlanView, SnapTo
 
 FIND = "find tracks"
@@ -76,32 +80,37 @@ class Plans(Part):
 
     def _step(self, side_id: int, who: str, *, back: bool) -> PlanView:
         with self._database.begin() as session:
-            side = side_row(session, side_id, lock=True)
-            version = side.plan_version
-            target = None
-            if version is not None and back and version.parent_id is not None:
-                target = session.get_one(PlanVersion, version.parent_id)
-            elif version is not None and not back:
-                target = newest_child(session, version.id)
-            if version is None or target is None:
-                raise Conflict(f"there is nothing to {'undo' if back else 'redo'}", where=side_label(side))
-            side.plan_version = target
-            side.carrier.docket.changed_at = now()
-            session.flush()
-            done = f"undone: {version.action}" if back else f"redone: {target.action}"
-            ledger.record(
-                session,
-                who=who,
-                action=f"{side_label(side)}: {done}",
-                docket_id=side.carrier.docket_id,
-                before={"plan_version": version.id},
-                after={"plan_version": target.id},
-            )
+            side = self._stepped(session, side_id, who, back=back)
             view = plan_view(side, newest_child(session, side.plan_version_id or 0))
             docket_id = side.carrier.docket_id
         self._events.docket_changed(docket_id)
         assert view is not None
         return view
+
+    @staticmethod
+    def _stepped(session: Session, side_id: int, who: str, *, back: bool) -> Side:
+        side = side_row(session, side_id, lock=True)
+        version = side.plan_version
+        target = None
+        if version is not None and back and version.parent_id is not None:
+            target = session.get_one(PlanVersion, version.parent_id)
+        elif version is not None and not back:
+            target = newest_child(session, version.id)
+        if version is None or target is None:
+            raise Conflict(f"there is nothing to {'undo' if back else 'redo'}", where=side_label(side))
+        side.plan_version = target
+        side.carrier.docket.changed_at = now()
+        session.flush()
+        done = f"undone: {version.action}" if back else f"redone: {target.action}"
+        ledger.record(
+            session,
+            who=who,
+            action=f"{side_label(side)}: {done}",
+            docket_id=side.carrier.docket_id,
+            before={"plan_version": version.id},
+            after={"plan_version": target.id},
+        )
+        return side
 
     def find_tracks(self, side_id: int, known: Knowledge, *, who: str) -> JobView:
         """Asks for the job that finds the side's tracks. Raises Conflict where the side has no take, Refused for what
@@ -226,7 +235,23 @@ class Plans(Part):
             docket_id=side.carrier.docket_id,
             before={"plan_version": before},
             after={"plan_version": version.id},
+            way_back=WayBack("plan", [side.id, version.id]),
         )
+
+    def way_back(self) -> Way:
+        return Way(self._open_among, self._go_back)
+
+    def _open_among(self, session: Session, noted: Mapping[int, Any]) -> set[int]:
+        """Those that made a side's current plan from another: an older change is undone after what was built on it."""
+        wanted = [version_id for _, version_id in noted.values()]
+        current = select(Side.plan_version_id).join(Side.plan_version)
+        current = current.where(Side.plan_version_id.in_(wanted), PlanVersion.parent_id.is_not(None))
+        standing = set(session.scalars(current))
+        return {key for key, (_, version_id) in noted.items() if version_id in standing}
+
+    def _go_back(self, session: Session, noted: list[int], going: Going) -> Gone:
+        side = self._stepped(session, noted[0], going.who, back=True)
+        return Gone({side.carrier.docket_id})
 
 
 def new_track_key() -> str:

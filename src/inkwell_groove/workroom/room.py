@@ -13,8 +13,16 @@ from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job
 from inkwell_groove.store.settings import Settings
+from inkwell_groove.workroom import docket_ways
+from inkwell_groove.workroom.accounts import Accounts
+from inkwell_groove.workroom.authorities.headings import Headings
+from inkwell_groove.workroom.authorities.names import Names
+from inkwell_groove.workroom.collection.searching import Collection
 from inkwell_groove.workroom.disc.discs import Discs
 from inkwell_groove.workroom.dockets import Dockets
+from inkwell_groove.workroom.duplicates.comparing import Comparing
+from inkwell_groove.workroom.duplicates.holding import Holding
+from inkwell_groove.workroom.duplicates.sets import Duplicates
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.files.bundles import Bundles
 from inkwell_groove.workroom.files.proposing import Proposing
@@ -35,6 +43,7 @@ from inkwell_groove.workroom.packages.sending import Sending
 from inkwell_groove.workroom.pictures import Pictures
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.repairs import Repairs
+from inkwell_groove.workroom.reports import Reports
 from inkwell_groove.workroom.restoring import Restoring
 from inkwell_groove.workroom.sources.art import SourceArt
 from inkwell_groove.workroom.sources.choosing import Choosing
@@ -43,9 +52,11 @@ from inkwell_groove.workroom.sources.own import Own
 from inkwell_groove.workroom.sources.reconciling import Reconciling
 from inkwell_groove.workroom.sources.shelf import ShelfLookUps
 from inkwell_groove.workroom.survey.findings import Findings
+from inkwell_groove.workroom.survey.house import HouseRules
 from inkwell_groove.workroom.survey.sound_checks import SoundChecks
 from inkwell_groove.workroom.survey.surveying import Surveying
 from inkwell_groove.workroom.takes import Takes
+from inkwell_groove.workroom.taking_back import TakingBack
 from inkwell_groove.workroom.transfer.books import Books
 from inkwell_groove.workroom.transfer.chains import Chains
 from inkwell_groove.workroom.transfer.transfers import Transfers
@@ -62,6 +73,7 @@ class Workroom:
         self.database = Database(settings.database_url)
         self.media = MediaStore(settings.media_root)
         self.events = Events()
+        self.accounts = Accounts(self.database, self.media, self.events, settings)
         self.dockets = Dockets(self.database, self.media, self.events)
         self.ledger_book = LedgerBook(self.database, self.media, self.events)
         self.plans = Plans(self.database, self.media, self.events)
@@ -114,8 +126,31 @@ class Workroom:
         self.findings = Findings(self.database, self.media, self.events)
         self.findings.steps = self.steps
         self.steps.settled = self.surveying.follow
+        self.surveying.fixity_days = settings.fixity_days or 90
+        self.rules.declared = self.surveying.by_other_rules
         self.sound_checks = SoundChecks(self.database, self.media, self.events)
         self.sound_checks.surveying = self.surveying
+        self.collection = Collection(self.database, self.media, self.events)
+        self.comparing = Comparing(self.database, self.media, self.events)
+        self.duplicates = Duplicates(self.database, self.media, self.events)
+        self.holding = Holding(self.database, self.media, self.events)
+        self.holding.settled = self.surveying.follow
+        self.names = Names(self.database, self.media, self.events)
+        self.headings = Headings(self.database, self.media, self.events)
+        self.house_rules = HouseRules(self.database, self.media, self.events)
+        self.reports = Reports(self.database, self.media, self.events, settings)
+        self.headings.steps = self.steps
+        self.taking_back = TakingBack(self.database, self.media, self.events, {
+            "file step": self.steps.way_back(),
+            "merge": self.headings.way_back(),
+            "held files": self.holding.way_back(),
+            "description": docket_ways.description_way(),
+            "said": docket_ways.said_way(),
+            "plan": self.plans.way_back(),
+            "dismissals": self.findings.way_back(),
+        })  # fmt: skip
+        self.ledger_book.taking_back = self.taking_back
+        self.steps.went_back = self.holding.went_back = self.taking_back.go_on
         parts = (
             self.intake,
             self.plans,
@@ -129,11 +164,12 @@ class Workroom:
             self.bundles,
             self.surveying,
             self.sound_checks,
+            self.comparing,
         )
-        many = (self.takes, self.hearing, self.discs, self.steps, self.fixity)
+        many = (self.takes, self.hearing, self.discs, self.steps, self.fixity, self.holding)
         kinds = [part.kind() for part in parts] + [kind for part in many for kind in part.kinds()]
         self.jobs = JobRunner(self.database, self.events, kinds, workers=settings.workers)
-        for part in (*parts, *many, self.choosing):
+        for part in (*parts, *many, self.choosing, self.taking_back):
             part.jobs = self.jobs
 
     def start(self) -> None:
@@ -143,6 +179,8 @@ class Workroom:
         self.look_ups.start()
         self.transfers.start()
         self.fixity.start()
+        self.collection.start()
+        self.holding.start()
         threading.Thread(target=self._warm, name="warm up", daemon=True).start()
 
     def _warm(self) -> None:
@@ -151,6 +189,8 @@ class Workroom:
         self.hearing.warm()
 
     def close(self) -> None:
+        self.collection.close()
+        self.holding.close()
         self.fixity.close()
         self.transfers.close()
         self.shelf_look_ups.close()

@@ -345,9 +345,11 @@ class LedgerLine(View):
     action: str
     before: dict[str, Any] | None
     after: dict[str, Any] | None
+    # Whether it can be taken back now, or once what was done later is; none for what only tells.
+    way_back: Literal["open", "behind"] | None
 
     @classmethod
-    def of(cls, entry: LedgerEntry, shelfmark: str | None) -> Self:
+    def of(cls, entry: LedgerEntry, shelfmark: str | None, *, is_open: bool) -> Self:
         return cls(
             id=entry.id,
             at=entry.at,
@@ -357,4 +359,5 @@ class LedgerLine(View):
             action=entry.action,
             before=entry.before,
             after=entry.after,
+            way_back=None if entry.way_back is None else "open" if is_open else "behind",
         )

@@ -62,8 +62,13 @@ class Bundles(Part):
 
     def bring_in(self, folder: str, *, in_place: bool, who: str) -> BundleView:
         """Brings a folder below the root in. Raises Missing where it is not there, Conflict where it is in already."""
-        path = (self._root / folder).resolve()
-        if not path.is_relative_to(self._root.resolve()) or path == self._root.resolve() or not path.is_dir():
+        root = self._root.resolve()
+        try:
+            path = (root / folder).resolve()
+            is_there = path != root and path.is_relative_to(root) and path.is_dir()
+        except (OSError, ValueError):  # a name that no file system takes
+            is_there = False
+        if not is_there:
             raise Missing(f"there is no folder '{folder}'", where=str(self._root), remedy="Choose one of the list")
         return self._begin(path, path.name, origin=str(path), in_place=in_place, who=who)
 

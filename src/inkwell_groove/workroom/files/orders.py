@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from inkwell_groove.core.duplicates.relation import Relation
 from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.store.media import sync_file
 
@@ -62,6 +64,7 @@ class ListenOrder(BaseModel):
     file_id: int
     path: str
     audio_digest: str
+    lossless: bool = Field(default=True, description="Whether its format says so.")
 
 
 class ListenResult(BaseModel):
@@ -70,6 +73,50 @@ class ListenResult(BaseModel):
     file_id: int
     audio_digest: str
     sound: dict[str, Any]
+    sound_id: str = Field(default="", description="What tells its sound from others; empty where it is not decoded.")
+    checksum: Literal["", "right", "wrong", "none"] = Field(
+        default="", description="Whether its samples have the MD5 that is stored with them; empty where none could be."
+    )
+    silent_head_s: float = 0.0
+
+
+class CompareOrder(BaseModel):
+    """A sound to be compared with all others."""
+
+    sound_id: str
+    path: str
+
+
+class KnownPair(BaseModel):
+    """Two sounds, the lesser identity first."""
+
+    first: str
+    second: str
+
+
+class CompareResult(KnownPair):
+    relation: Relation
+
+
+class MoveOrder(BaseModel):
+    """A file to be moved, if it still is what it was."""
+
+    key: int
+    source: str
+    target: str
+    sha256: str
+
+
+class MoveResult(BaseModel):
+    """A file that was moved, or why not."""
+
+    key: int
+    problem: str
+
+
+def forget(folder: Path) -> None:
+    """Takes a job's folder of lines away, once they are in the database."""
+    shutil.rmtree(folder, ignore_errors=True)
 
 
 def write_lines(path: Path, rows: Iterable[BaseModel]) -> None:

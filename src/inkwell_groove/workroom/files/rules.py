@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from pydantic import BaseModel
@@ -16,13 +16,15 @@ from inkwell_groove.core.files.fields import BY_NAME
 from inkwell_groove.core.files.house import breaks
 from inkwell_groove.core.files.naming import Naming
 from inkwell_groove.core.files.reading import PictureFacts
+from inkwell_groove.core.survey.finding import House, TagRule
 from inkwell_groove.core.wording.rules import WordingRule
 from inkwell_groove.store.models import BundleFile, HouseDocument
 from inkwell_groove.workroom import ledger
-from inkwell_groove.workroom.files.views import ArtCheckView, SavedNaming, SavedRule
+from inkwell_groove.workroom.files.views import ArtCheckView, SavedNaming, SavedRule, SavedSearch
 from inkwell_groove.workroom.part import Part
 
-WORDING, NAMING, ART = "wording", "naming", "art"
+WORDING, NAMING, ART, SEARCH = "wording", "naming", "art", "search"
+HOUSE, TAGS, FILING = "house", "tags", "filing"
 _THE_RULE = "pictures"
 # Releases by which a pattern is shown while it is written: one of each kind that patterns differ for.
 EXAMPLES: tuple[tuple[str, dict[str, str]], ...] = (
@@ -46,13 +48,15 @@ EXAMPLES: tuple[tuple[str, dict[str, str]], ...] = (
 
 
 class Rules(Part):
-    """Saved rules and patterns."""
+    """Saved rules and patterns. `declared` is called once the house wants something else, with who wants it."""
+
+    declared: Callable[[str], None] = staticmethod(lambda who: None)
 
     def wording(self) -> list[SavedRule]:
         with self._database.begin() as session:
             return [
                 SavedRule(id=row.id, position=row.position, rule=WordingRule.model_validate(row.document))
-                for row in _rows(session, WORDING)
+                for row in rows_of(session, WORDING)
             ]
 
     def save_wording(self, rule: WordingRule, *, who: str) -> SavedRule:
@@ -65,7 +69,7 @@ class Rules(Part):
     def order_wording(self, ids: Sequence[int]) -> list[SavedRule]:
         """Puts the rules in this order."""
         with self._database.begin() as session:
-            rows = {row.id: row for row in _rows(session, WORDING)}
+            rows = {row.id: row for row in rows_of(session, WORDING)}
             for place, key in enumerate(one for one in ids if one in rows):
                 rows[key].position = place
         return self.wording()
@@ -74,7 +78,7 @@ class Rules(Part):
         with self._database.begin() as session:
             return [
                 SavedNaming(id=row.id, position=row.position, naming=Naming.model_validate(row.document))
-                for row in _rows(session, NAMING)
+                for row in rows_of(session, NAMING)
             ]
 
     def save_naming(self, naming: Naming, *, who: str) -> SavedNaming:
@@ -88,6 +92,15 @@ class Rules(Part):
         """What a pattern makes of three releases. Raises Refused for a pattern that cannot be filled."""
         return [(what, naming.path_for(values, ".flac")) for what, values in EXAMPLES]
 
+    def searches(self) -> list[SavedSearch]:
+        with self._database.begin() as session:
+            return [SavedSearch(id=row.id, name=row.name, wanted=row.document) for row in rows_of(session, SEARCH)]
+
+    def save_search(self, name: str, wanted: dict[str, Any], *, who: str) -> SavedSearch:
+        """Raises Refused without a name."""
+        number, _ = self._save(SEARCH, name, wanted, who=who)
+        return SavedSearch(id=number, name=clean_text(name), wanted=wanted)
+
     def art(self) -> ArtRule:
         """The house's rule for pictures, as declared or as it comes."""
         with self._database.begin() as session:
@@ -95,7 +108,27 @@ class Rules(Part):
 
     def declare_art(self, rule: ArtRule, *, who: str) -> ArtRule:
         self._save(ART, _THE_RULE, rule, who=who)
+        self.declared(who)
         return rule
+
+    def declare_tags(self, rule: TagRule, *, who: str) -> TagRule:
+        """Raises Refused for a field or wording rule that there is none of."""
+        if unknown := set(rule.wanted) - set(BY_NAME):
+            raise Refused(f"there is no field '{min(unknown)}'", where="wanted", remedy="Choose fields of the sheet")
+        if unknown := set(rule.wording) - {one.rule.name for one in self.wording()}:
+            raise Refused(f"there is no wording rule '{min(unknown)}'", where="wording", remedy="Save it on the sheet")
+        self._save(HOUSE, TAGS, rule, who=who)
+        self.declared(who)
+        return rule
+
+    def declare_filing(self, pattern: str, *, who: str) -> None:
+        """By a saved pattern's name; empty for none. Raises Refused."""
+        if pattern and pattern not in {one.naming.name for one in self.naming()}:
+            raise Refused(
+                f"there is no pattern '{pattern}'", where="filing", remedy="Save it on the sheet, under Names"
+            )
+        self._save(HOUSE, FILING, {"pattern": pattern}, who=who)
+        self.declared(who)
 
     def check_art(self, bundle_ids: Sequence[int] | None) -> ArtCheckView:
         """What breaks the rule, in some bundles or in all."""
@@ -131,11 +164,11 @@ class Rules(Part):
             )
             session.delete(row)
 
-    def _save(self, kind: str, name: str, document: BaseModel, *, who: str) -> tuple[int, int]:
+    def _save(self, kind: str, name: str, document: BaseModel | dict[str, Any], *, who: str) -> tuple[int, int]:
         name = clean_text(name)
         if not name:
             raise Refused("it needs a name", where="name", remedy="Say what it is for")
-        kept: dict[str, Any] = document.model_dump(mode="json")
+        kept = document.model_dump(mode="json") if isinstance(document, BaseModel) else document
         with self._database.begin() as session:
             row = session.scalars(
                 select(HouseDocument).where(HouseDocument.kind == kind, HouseDocument.name == name)
@@ -155,11 +188,34 @@ class Rules(Part):
 
 def art_rule(session: Session) -> ArtRule:
     """The house's rule for pictures, as declared or as it comes."""
-    row = next(iter(_rows(session, ART)), None)
+    row = next(iter(rows_of(session, ART)), None)
     return ArtRule.model_validate(row.document) if row is not None else ArtRule()
 
 
-def _rows(session: Session, kind: str) -> list[HouseDocument]:
+def tag_rule(session: Session) -> TagRule:
+    row = next((one for one in rows_of(session, HOUSE) if one.name == TAGS), None)
+    return TagRule.model_validate(row.document) if row is not None else TagRule()
+
+
+def filing_rule(session: Session) -> Naming | None:
+    """The pattern that was declared; the first that was saved where none was; none where none is wanted or saved."""
+    patterns = {row.name: row for row in rows_of(session, NAMING)}
+    declared = next((one.document["pattern"] for one in rows_of(session, HOUSE) if one.name == FILING), None)
+    row = next(iter(patterns.values()), None) if declared is None else patterns.get(declared)
+    return Naming.model_validate(row.document) if row is not None else None
+
+
+def house_rules(session: Session) -> House:
+    """All that the house wants of every file."""
+    tags = tag_rule(session)
+    saved = {row.name: WordingRule.model_validate(row.document) for row in rows_of(session, WORDING)}
+    return House(
+        wanted=tags.wanted, silence_s=tags.silence_s, art=art_rule(session), naming=filing_rule(session),
+        wording=tuple(saved[name] for name in tags.wording if name in saved),
+    )  # fmt: skip
+
+
+def rows_of(session: Session, kind: str) -> list[HouseDocument]:
     return list(
         session.scalars(
             select(HouseDocument).where(HouseDocument.kind == kind).order_by(HouseDocument.position, HouseDocument.id)

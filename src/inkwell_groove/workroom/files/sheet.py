@@ -30,7 +30,11 @@ from inkwell_groove.workroom.part import Part
 
 PATH, SILENCE = "path", "silence"  # cells that are no tags: where a file lies; its silent end taken off
 TAKE_OFF = "take off"
-SOUND = "sound"  # among the facts of a file: what was heard of it, once it was listened to
+# Among the facts of a file, once it was listened to: what was heard of it, by what its sound is told from others, and
+# whether its samples have the checksum stored with them: "right", "wrong", "none"; empty where there can be none.
+SOUND, SOUND_ID, CHECKSUM = "sound", "sound_id", "checksum"
+SILENT_HEAD = "silent_head_s"
+HEARD = (SOUND, SOUND_ID, CHECKSUM, SILENT_HEAD)
 _MOST_PATH = 1_000
 _SHORT = load_only(BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.fields, BundleFile.pending)
 
@@ -51,12 +55,17 @@ class Sheets(Part):
         views = [_row(*row) for row in rows]
         views.sort(key=lambda row: (row.bundle_id, row.path))
         return SheetView(
-            fields=[
-                FieldView(name=one.name, label=one.label, group=one.group, many=one.many, long=one.long, hint=one.hint)
-                for one in FIELDS
-            ],
+            fields=self.fields(),
             rows=views,
         )
+
+    @staticmethod
+    def fields() -> list[FieldView]:
+        """The columns there are."""
+        return [
+            FieldView(name=one.name, label=one.label, group=one.group, many=one.many, long=one.long, hint=one.hint)
+            for one in FIELDS
+        ]
 
     def change(self, changes: Sequence[CellChange]) -> SummaryView:
         """Keeps changed cells, unwritten. Raises Refused for a value no format holds, Missing for an unknown file."""

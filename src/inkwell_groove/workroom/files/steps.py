@@ -19,12 +19,15 @@ from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.files.bundles import beside_anew, root_of
 from inkwell_groove.workroom.files.orders import Order, PictureAsked, Result, read_lines, write_lines
-from inkwell_groove.workroom.files.sheet import PATH, SILENCE, SOUND, files_of, safe_path
+from inkwell_groove.workroom.files.sheet import HEARD, PATH, SILENCE, files_of, safe_path
 from inkwell_groove.workroom.files.views import StepView
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.runner import JobKind, under_way
+from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
+from inkwell_groove.workroom.taking_back import Going, Gone, Way
 
 WRITE, TAKE_BACK = "write files", "take back files"
+SET_ASIDE, BRING_BACK = "set files aside", "bring files back"  # done in `duplicates.holding`
 UNDER_WAY, WRITTEN, IN_PART = "under way", "written", "written in part"
 GOING_BACK, BACK, BACK_IN_PART = "being taken back", "taken back", "taken back in part"
 _MOST_TOLD = 200
@@ -32,9 +35,12 @@ Id3 = Literal["as it is", "2.3", "2.4"]
 
 
 class Steps(Part):
-    """Steps of work on many files. `settled` is called as one ends, in its transaction, with who asked for it."""
+    """Steps of work on many files. `settled` is called as one ends, in its transaction, with who asked for it, and
+    `went_back` as one was taken back, with whether all of it was.
+    """
 
     settled: Callable[[Session, str], None] = staticmethod(lambda session, who: None)
+    went_back: Callable[[Session, Going, bool], None] = staticmethod(lambda session, going, whole: None)
 
     def kinds(self) -> list[JobKind]:
         work = "inkwell_groove.workroom.jobs.files"
@@ -72,18 +78,26 @@ class Steps(Part):
         Raises Conflict where files are being written, Missing for an unknown file.
         """
         with self._working() as session:
-            files = files_of(session, set(cells), lock=True)
-            moves = _moves_to(session, files, {key: held[PATH] for key, held in cells.items() if held.get(PATH)})
-            orders = [
-                Order(
-                    file_id=key, root=str(self._root(session, files[key])), path=files[key].path,
-                    sha256=files[key].sha256, new_path=moves.get(key, ""),
-                    fields={name: accept(BY_NAME[name], value) for name, value in held.items() if name in BY_NAME},
-                    take_off_silence=bool(held.get(SILENCE)),
-                )
-                for key, held in cells.items()
-            ]  # fmt: skip
-            return self._begin(session, orders, f"{what}, {len(orders)} files", who=who)
+            return self.begin_cells(session, cells, what, who=who)
+
+    def begin_cells(
+        self, session: Session, cells: Mapping[int, Mapping[str, str]], what: str, *, who: str, alone: bool = True
+    ) -> StepView:
+        """The same in the caller's transaction; wake the jobs. Where it is not `alone`, what it is part of is taken
+        back, and the step with it.
+        """
+        files = files_of(session, set(cells), lock=True)
+        moves = _moves_to(session, files, {key: held[PATH] for key, held in cells.items() if held.get(PATH)})
+        orders = [
+            Order(
+                file_id=key, root=str(self._root(session, files[key])), path=files[key].path,
+                sha256=files[key].sha256, new_path=moves.get(key, ""),
+                fields={name: accept(BY_NAME[name], value) for name, value in held.items() if name in BY_NAME},
+                take_off_silence=bool(held.get(SILENCE)),
+            )
+            for key, held in cells.items()
+        ]  # fmt: skip
+        return self._begin(session, orders, f"{what}, {len(orders)} files", who=who, alone=alone)
 
     def set_pictures(self, file_ids: Sequence[int], data: bytes, role: str, *, who: str) -> StepView:
         """Embeds a picture in files under a role; their others stay. Raises Refused for what is no picture."""
@@ -143,36 +157,37 @@ class Steps(Part):
             return [_view(one) for one in rows]
 
     def take_back(self, step_id: int, *, who: str) -> StepView:
-        """Makes the files of a step what they were, byte for byte. Raises Missing, or Conflict."""
-        return self.take_back_all([step_id], who=who)[0]
+        """Makes the files of a step what they were, byte for byte.
 
-    def take_back_all(self, step_ids: Sequence[int], *, who: str) -> list[StepView]:
-        """The same for several, the newest first, one after the other; where one fails the older ones stay as they are.
-
-        Raises Missing, or Conflict where one cannot be taken back or files are being written.
+        Raises Missing, or Conflict where it cannot be taken back or files are being written.
         """
         with self._working() as session:
-            steps = []
-            for step_id in sorted(set(step_ids), reverse=True):
-                step = session.get(FileStep, step_id, with_for_update=True)
-                if step is None:
-                    raise Missing(f"there is no step {step_id}", remedy="Look at the list of steps")
-                if not _can_be_taken_back(step):
-                    raise Conflict(f"this step is {step.state}", where=step.what, remedy="Look at the list of steps")
-                steps.append(step)
-            _nothing_else_runs(session)
-            self._go_back(session, steps[0], [one.id for one in steps[1:]], who)
-            return [_view(one) for one in steps]
+            self.go_back(session, step_id, Going(who))
+            return _view(session.get_one(FileStep, step_id))
 
-    def _go_back(self, session: Session, step: FileStep, older: list[int], who: str) -> None:
+    def way_back(self) -> Way:
+        return Way(self._open_among, self.go_back)
+
+    def _open_among(self, session: Session, noted: Mapping[int, Any]) -> set[int]:
+        steps = {one.id: one for one in session.scalars(select(FileStep).where(FileStep.id.in_(noted.values())))}
+        return {key for key, step_id in noted.items() if step_id in steps and _can_be_taken_back(steps[step_id])}
+
+    def go_back(self, session: Session, step_id: int, going: Going) -> Gone:
+        """The same in the caller's transaction; wake the jobs."""
+        step = session.get(FileStep, step_id, with_for_update=True)
+        if step is None:
+            raise Missing(f"there is no step {step_id}", remedy="Look at the list of steps")
+        if not _can_be_taken_back(step):
+            raise Conflict(f"this step is {step.state}", where=step.what, remedy="Look at the list of steps")
+        nothing_else_runs(session, but=going.ended_job)
         step.state = GOING_BACK
-        arguments = {**self._arguments(step.id), "older": older, "who": who}
+        arguments = {**self._arguments(step.id), **going.arguments()}
         self.jobs.ask(session, TAKE_BACK, docket_id=None, subject=step.what, arguments=arguments)
-        ledger.record(session, who=who, action=f"taken back: {step.what}", docket_id=None,
-                      before={"file_step_id": step.id})  # fmt: skip
+        ledger.record(session, who=going.who, action=f"taken back: {step.what}", docket_id=None)
+        return Gone(by_job=True)
 
-    def _begin(self, session: Session, orders: list[Order], what: str, *, who: str) -> StepView:
-        _nothing_else_runs(session)
+    def _begin(self, session: Session, orders: list[Order], what: str, *, who: str, alone: bool = True) -> StepView:
+        nothing_else_runs(session)
         step = FileStep(what=what[:300], state=UNDER_WAY, counts={"files": len(orders)}, told={"told": []}, by=who)
         session.add(step)
         session.flush()
@@ -180,7 +195,8 @@ class Steps(Part):
         folder.mkdir(parents=True, exist_ok=True)
         write_lines(folder / "order", orders)
         self.jobs.ask(session, WRITE, docket_id=None, subject=what, arguments=self._arguments(step.id))
-        ledger.record(session, who=who, action=what, docket_id=None, after={"file_step_id": step.id})
+        ledger.record(session, who=who, action=what, docket_id=None, after={"files": len(orders)},
+                      way_back=WayBack("file step", step.id) if alone else None)  # fmt: skip
         return _view(step)
 
     @contextmanager
@@ -210,15 +226,12 @@ class Steps(Part):
 
     def _finish_back(self, session: Session, job: Job, _: dict[str, Any]) -> None:
         self._take_up(session, job, "taken back", GOING_BACK)
-        older = list(job.arguments.get("older", []))
-        # Asked for in the same transaction, so that a restart in between forgets none.
-        if older and session.get_one(FileStep, int(job.arguments["step_id"])).state == BACK:
-            step = session.get_one(FileStep, older[0], with_for_update=True)
-            if _can_be_taken_back(step):
-                self._go_back(session, step, older[1:], job.arguments["who"])
+        step = session.get_one(FileStep, int(job.arguments["step_id"]))
+        self.went_back(session, Going.after(job), step.state == BACK)
 
     def _fail_back(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
         self._take_up(session, job, "taken back", GOING_BACK, stopped=failure)
+        self.went_back(session, Going.after(job), False)
 
     def _take_up(
         self, session: Session, job: Job, name: str, state: str, *, stopped: Mapping[str, Any] | None = None
@@ -269,8 +282,8 @@ def _grouped(words: Iterable[tuple[str, str]]) -> list[str]:
 def _row(file: BundleFile, one: Result, order: Order | None) -> dict[str, Any]:
     facts = {"silent_tail_s": file.facts.get("silent_tail_s", 0.0)} | one.facts
     # What was heard of its sound holds for as long as the sound is the same.
-    if SOUND in file.facts and one.audio_digest == file.audio_digest:
-        facts[SOUND] = file.facts[SOUND]
+    if one.audio_digest == file.audio_digest:
+        facts |= {name: file.facts[name] for name in HEARD if name in file.facts}
     pending = dict(file.pending)
     if order is not None and one.problem is None:
         if order.take_off_silence:
@@ -303,9 +316,13 @@ def _moves_to(session: Session, files: Mapping[int, BundleFile], wanted: Mapping
     return out
 
 
-def _nothing_else_runs(session: Session) -> None:
-    """Two steps at once would each alter what the other keeps the way back of."""
-    if session.scalars(select(FileStep).where(FileStep.state.in_((UNDER_WAY, GOING_BACK))).limit(1)).first():
+def nothing_else_runs(session: Session, *, but: int | None = None) -> None:
+    """Two steps at once would each alter what the other keeps the way back of, or moves aside.
+
+    `but` is a job that has ended in this transaction.
+    """
+    step = select(FileStep).where(FileStep.state.in_((UNDER_WAY, GOING_BACK))).limit(1)
+    if session.scalars(step).first() or under_way(session, SET_ASIDE, BRING_BACK, but=but):
         raise Conflict("files are being written", where="the sheet", remedy="Wait until that is done; see the foot")
 
 

@@ -143,6 +143,14 @@ class SavedNaming(View):
     naming: Naming
 
 
+class SavedSearch(View):
+    """A search of the collection: what it looks for, as it is asked."""
+
+    id: int
+    name: str
+    wanted: dict[str, Any]
+
+
 class ArtCheckView(View):
     """What breaks the house's rule: files by finding, and each file's findings."""
 

@@ -41,6 +41,14 @@ class JobKind:
     after: Callable[[int], None] = lambda docket_id: None
 
 
+def under_way(session: Session, *kinds: str, but: int | None = None) -> bool:
+    """Whether a job of any of these kinds waits or runs, other than one."""
+    query = select(Job.id).where(Job.kind.in_(kinds), Job.state.in_(("waiting", "running"))).limit(1)
+    if but is not None:
+        query = query.where(Job.id != but)
+    return session.scalar(query) is not None
+
+
 class JobRunner:
     """Runs waiting jobs, at most `workers` at a time, oldest first."""
 

@@ -3,28 +3,37 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from inkwell_groove.core.duplicates.portrait import portray
 from inkwell_groove.core.errors import InkwellError
+from inkwell_groove.core.files.pictures import size_of
+from inkwell_groove.core.flacfile import stated_md5
 from inkwell_groove.core.soundfiles import FileReader
-from inkwell_groove.core.survey.finding import House, Record
+from inkwell_groove.core.survey.files import unknown_file
+from inkwell_groove.core.survey.finding import Finding, House, Record
 from inkwell_groove.core.survey.names import FIELDS, split_names
 from inkwell_groove.core.survey.sound import sound_facts
 from inkwell_groove.core.survey.survey import survey
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.workroom.files.folders import files_below, kind_of
 from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, append_lines, read_lines
+from inkwell_groove.workroom.jobs.duplicates import keep_portrait
 from inkwell_groove.workroom.jobs.pool import Progress
 
-_FACTS = ("format", "silent_tail_s", "pictures", "others", "sound")
+_FACTS = ("format", "silent_tail_s", "pictures", "others", "sound", "checksum", "silent_head_s")
 
 
 def survey_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     """Looks at the files of an order; what was found, and which names they have, lies beside it, in lines.
 
-    Arguments: media_root, run_id, house, places (not used here).
+    Arguments: media_root, run_id, house, places, roots (where the folders brought in lie, by number) and in_place.
     """
     folder = Path(arguments["media_root"]) / "surveys" / str(int(arguments["run_id"]))
-    records, beside = _read(folder / "order")
+    roots = {key: Path(place) for key, place in arguments["roots"].items()}
+    records, beside, sizes = _read(folder / "order", roots)
     progress(0.1, f"looking at {len(records)} files")
     with (folder / "names").open("w", encoding="utf-8") as out:
         for one in records:
@@ -36,40 +45,89 @@ def survey_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any
 
     found = 0
     with (folder / "found").open("w", encoding="utf-8") as out:
-        for one in survey(records, beside, House.model_validate(arguments["house"]), seen=seen):
+        for one in survey(records, beside, House.model_validate(arguments["house"]), sizes=sizes, seen=seen):
+            out.write(one.model_dump_json(exclude_defaults=True) + "\n")
+            found += 1
+        for one in _unknown(records, {key: roots[key] for key in arguments["in_place"]}, arguments["places"]):
             out.write(one.model_dump_json(exclude_defaults=True) + "\n")
             found += 1
     return {"files": len(records), "findings": found}
 
 
 def listen_to_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Hears files from beginning to end. Arguments: folder, in which the order lies and what was heard is written."""
-    folder = Path(arguments["folder"])
+    """Hears files from beginning to end. Arguments: media_root; folder, in which the order lies and what was
+    heard is written.
+    """
+    media, folder = MediaStore(Path(arguments["media_root"])), Path(arguments["folder"])
     orders = [ListenOrder.model_validate_json(line) for line in read_lines(folder / "order")]
     done = {ListenResult.model_validate_json(line).file_id for line in read_lines(folder / "heard")}
     for number, order in enumerate(orders):
         progress(number / len(orders), f"listening to {number + 1} of {len(orders)} files")
         if order.file_id in done:
             continue
-        told: dict[str, Any] = {}
-        try:
-            with FileReader(Path(order.path)) as reader:
-                told = sound_facts(reader).model_dump(mode="json")
-        except InkwellError:
-            pass  # that it cannot be read is another check's to say
-        result = ListenResult(file_id=order.file_id, audio_digest=order.audio_digest, sound=told)
-        append_lines(folder / "heard", [result])
+        append_lines(folder / "heard", [_heard(media, order)])
     return {"files": len(orders)}
 
 
-def _read(path: Path) -> tuple[list[Record], dict[str, str]]:
-    records, beside = [], {}
+def _heard(media: MediaStore, order: ListenOrder) -> ListenResult:
+    """What is told of its sound, where it is said to be lossless, and by what it is compared with others."""
+    told: dict[str, Any] = {}
+    path, sound_id, checksum, head_s = Path(order.path), "", "", 0.0
+    try:
+        if order.lossless:
+            with FileReader(path) as reader:
+                told = sound_facts(reader).model_dump(mode="json")
+        heard = portray(path)
+        sound_id = heard.samples_md5 or order.audio_digest
+        if path.suffix.lower() == ".flac" and heard.samples_md5 is not None:
+            stated = stated_md5(path)
+            checksum = "none" if stated is None else "right" if stated == heard.samples_md5 else "wrong"
+        head_s = heard.portrait.silent_head_s
+        keep_portrait(media, sound_id, heard.portrait)
+    except InkwellError:
+        pass  # that it cannot be read is another check's to say
+    return ListenResult(
+        file_id=order.file_id,
+        audio_digest=order.audio_digest,
+        sound=told,
+        sound_id=sound_id,
+        checksum=checksum,
+        silent_head_s=head_s,
+    )
+
+
+def _read(path: Path, roots: Mapping[str, Path]) -> tuple[list[Record], dict[str, str], dict[str, tuple[int, int]]]:
+    records, beside, sizes = [], {}, {}
+    here = {bundle for bundle, root in roots.items() if root.is_dir()}
     for line in read_lines(path):
         row = json.loads(line)
+        bundle, _, inside = row["path"].partition("/")
         if row["kind"] == "picture":
             beside[row["path"]] = row["sha256"]
+            if bundle in here and (size := size_of(roots[bundle] / inside)) is not None:
+                sizes[row["path"]] = size
             continue
         facts = {name: row["facts"][name] for name in _FACTS if name in row["facts"]}
+        # Where the whole folder is away, as on a disk that is not connected, nothing is said of each of its files.
+        if bundle in here and not (roots[bundle] / inside).is_file():
+            facts["gone"] = True
         problem = row["problem"]["what"] if row["problem"] else ""
         records.append(Record(row["key"], row["path"], row["fields"], facts, problem))
-    return records, beside
+    return records, beside, sizes
+
+
+def _unknown(records: Sequence[Record], roots: Mapping[str, Path], places: Sequence[str] | None) -> Iterator[Finding]:
+    """Sound that lies in folders edited in place and nobody brought in: there, or below the places looked at."""
+    known = {one.path for one in records}
+    for bundle, root in roots.items():
+        if places is None:
+            looked_at = [root]
+        else:
+            # A release's folder may be the folder itself that was brought in: its others are other releases.
+            looked_at = [root / place.partition("/")[2] for place in places if place.startswith(f"{bundle}/")]
+        for folder in looked_at:
+            for path in files_below(folder, []) if folder.is_dir() else ():
+                name = f"{bundle}/{path.relative_to(root).as_posix()}"
+                if name not in known and kind_of(path) == "audio":
+                    known.add(name)
+                    yield unknown_file(name)

@@ -17,7 +17,7 @@ from inkwell_groove.core.matching.reconcile import MERGED, TYPED, Row, Rule, lea
 from inkwell_groove.core.matching.release import SourceRelease
 from inkwell_groove.core.matching.score import Scored, listed
 from inkwell_groove.store.models import DescribedValue, Docket, SourceChoice, SourceRule, now
-from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom import docket_ways, ledger
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import docket_row
 from inkwell_groove.workroom.sources.choosing import chosen, entries_of, paired, pairs_shown
@@ -144,12 +144,15 @@ class Reconciling(Part):
         present = {(one.track_key, one.field): one for one in docket.fields}
         before: list[list[str]] = []
         after: dict[str, Any] = {}
+        noted: list[docket_ways.Described] = []
         for (key, name), (value, origin) in values.items():
             kept = present.get((key, name))
             if kept is not None and (kept.value, kept.origin) == (value, origin):
                 continue
             before.append([key, name, kept.value if kept else "", kept.origin if kept else ""])
-            after[f"{name.replace('_', ' ')} {key}".strip()] = f"{value} ({origin})"
+            label = f"{name.replace('_', ' ')} {key}".strip()
+            after[label] = f"{value} ({origin})"
+            noted.append((key, name, label, kept.value if kept else "", kept.origin if kept else "", value))
             _set(docket, kept, (key, name), value, origin)
         if not after:
             return
@@ -161,6 +164,7 @@ class Reconciling(Part):
             docket_id=docket.id,
             before={f"{name.replace('_', ' ')} {key}".strip(): value for key, name, value, _ in before},
             after=after,
+            way_back=docket_ways.described(docket.id, noted),
         )
 
 

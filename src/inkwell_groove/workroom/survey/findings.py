@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
+from typing import Any
 
 from pydantic import BaseModel
 from sqlalchemy import func, select
@@ -14,16 +15,18 @@ from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.files.fields import SEPARATOR
 from inkwell_groove.core.survey.finding import Action, Finding, Group
 from inkwell_groove.core.survey.names import split_names
-from inkwell_groove.core.survey.survey import CHECKS
+from inkwell_groove.core.survey.survey import CHECKS, OF_RULE, Rule
 from inkwell_groove.store.models import BundleFile, Dismissal, SurveyFinding, SurveyRun, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.files.rules import art_rule
 from inkwell_groove.workroom.files.sheet import files_of, stored_value
 from inkwell_groove.workroom.files.steps import Steps
 from inkwell_groove.workroom.files.views import Proposed, ProposedView, StepView
+from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.survey.sound_checks import unheard
 from inkwell_groove.workroom.survey.surveying import last_run
+from inkwell_groove.workroom.taking_back import Going, Gone, Way
 from inkwell_groove.workroom.views import View
 
 _MOST_LISTED, _MOST_SHOWN, _MOST_NAMED = 200, 1_000, 5
@@ -71,10 +74,11 @@ class FindingsView(View):
 
 
 class Chosen(BaseModel):
-    """Findings to do something with: those named, or all open ones of a check."""
+    """Findings to do something with: those named, or all open ones of a check, or of all checks of a house rule."""
 
     ids: list[int] = []
     check: str = ""
+    rule: Rule | None = None
 
 
 class Findings(Part):
@@ -179,9 +183,26 @@ class Findings(Part):
                 session.add(Dismissal(about=about, reason=reason, at=now(), by=who))
             words = [Finding.model_validate(one.document).words for one in rows]
             ledger.record(session, who=who, action=f"{len(rows)} findings dismissed: {reason}", docket_id=None,
-                          after={"findings": words[:100]})  # fmt: skip
+                          after={"findings": words[:100]},
+                          way_back=WayBack("dismissals", sorted({one.about for one in rows} - known)))  # fmt: skip
         self._events.publish({"kind": "survey"})
         return len(rows)
+
+    def way_back(self) -> Way:
+        return Way(self._open_among, self._go_back)
+
+    def _open_among(self, session: Session, noted: Mapping[int, Any]) -> set[int]:
+        wanted = [about for each in noted.values() for about in each]
+        standing = set(session.scalars(select(Dismissal.about).where(Dismissal.about.in_(wanted))))
+        return {key for key, each in noted.items() if not standing.isdisjoint(each)}
+
+    def _go_back(self, session: Session, noted: list[str], going: Going) -> Gone:
+        """Of what was dismissed at once, all that still is."""
+        rows = session.scalars(select(Dismissal).where(Dismissal.about.in_(noted))).all()
+        for row in rows:
+            session.delete(row)
+        _told(session, len(rows), going.who)
+        return Gone()
 
     def restore(self, chosen: Chosen, *, who: str) -> int:
         """Takes a dismissal back; how many."""
@@ -190,9 +211,13 @@ class Findings(Part):
             for about in {one.about for one in rows}:
                 if (row := session.get(Dismissal, about)) is not None:
                     session.delete(row)
-            ledger.record(session, who=who, action=f"{len(rows)} findings no longer dismissed", docket_id=None)
+            _told(session, len(rows), who)
         self._events.publish({"kind": "survey"})
         return len(rows)
+
+
+def _told(session: Session, findings: int, who: str) -> None:
+    ledger.record(session, who=who, action=f"{findings} findings no longer dismissed", docket_id=None)
 
 
 def _known(check: str) -> None:
@@ -203,7 +228,9 @@ def _known(check: str) -> None:
 def _chosen_rows(session: Session, chosen: Chosen, *, dismissed: bool = False) -> list[SurveyFinding]:
     query = select(SurveyFinding).outerjoin(Dismissal, Dismissal.about == SurveyFinding.about)
     query = query.where(Dismissal.about.is_not(None) if dismissed else Dismissal.about.is_(None))
-    if chosen.check:
+    if chosen.rule is not None:
+        query = query.where(SurveyFinding.name.in_(OF_RULE[chosen.rule]))
+    elif chosen.check:
         _known(chosen.check)
         query = query.where(SurveyFinding.name == chosen.check)
     else:

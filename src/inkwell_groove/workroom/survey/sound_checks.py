@@ -1,4 +1,4 @@
-"""Listening to every lossless file once, as a job: what is heard is kept for as long as the sound stays the same."""
+"""Listening to every file once, as a job: what is heard is kept for as long as the sound stays the same."""
 
 from __future__ import annotations
 
@@ -11,9 +11,9 @@ from sqlalchemy.orm import Session
 from inkwell_groove.core.errors import Conflict
 from inkwell_groove.store.models import Bundle, BundleFile, Job
 from inkwell_groove.workroom.files.bundles import root_of
-from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, read_lines, write_lines
-from inkwell_groove.workroom.files.sheet import SOUND, files_of
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, forget, read_lines, write_lines
+from inkwell_groove.workroom.files.sheet import CHECKSUM, SILENT_HEAD, SOUND, SOUND_ID, files_of
+from inkwell_groove.workroom.jobs.runner import JobKind, under_way
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.survey.surveying import Surveying
 from inkwell_groove.workroom.views import JobView
@@ -37,8 +37,7 @@ class SoundChecks(Part):
         Raises Conflict where there is none, or they are being listened to.
         """
         with self._database.begin() as session:
-            query = select(Job.id).where(Job.kind == LISTEN, Job.state.in_(("waiting", "running"))).limit(1)
-            if session.scalar(query) is not None:
+            if under_way(session, LISTEN):
                 raise Conflict("files are being listened to", where="the survey", remedy="Wait until that has ended")
             rows = session.execute(_unheard().order_by(BundleFile.id).limit(_MOST_AT_ONCE)).all()
             if not rows:
@@ -47,12 +46,14 @@ class SoundChecks(Part):
             job = self.jobs.ask(session, LISTEN, docket_id=None, subject=f"{len(rows)} files", arguments={})
             folder = self._media.root / "surveys" / f"listening {job.id}"
             orders = [
-                ListenOrder(file_id=key, path=str(roots[bundle_id] / path), audio_digest=digest)
-                for key, bundle_id, path, digest in rows
+                ListenOrder(
+                    file_id=key, path=str(roots[bundle_id] / path), audio_digest=digest, lossless=form in _LOSSLESS
+                )
+                for key, bundle_id, path, digest, form in rows
             ]
             folder.mkdir(parents=True, exist_ok=True)
             write_lines(folder / "order", orders)
-            job.arguments = {"folder": str(folder), "who": who}
+            job.arguments = {"media_root": str(self._media.root), "folder": str(folder), "who": who}
             view = JobView.of(job)
         self.jobs.wake()
         return view
@@ -70,29 +71,32 @@ class SoundChecks(Part):
                  if (one := ListenResult.model_validate_json(line))}  # fmt: skip
         here = set(session.scalars(select(BundleFile.id).where(BundleFile.id.in_(heard))))
         changed = [
-            {"id": key, "facts": {**one.facts, SOUND: heard[key].sound}}
+            {"id": key, "facts": {**one.facts, **_told(heard[key])}}
             for key, one in files_of(session, here, lock=True, facts=True).items()
             # Altered meanwhile, it has to be heard again.
             if one.audio_digest == heard[key].audio_digest
         ]
         if changed:
             session.execute(update(BundleFile), changed)
-        for name in ("order", "heard"):
-            (folder / name).unlink(missing_ok=True)
-        if folder.is_dir():
-            folder.rmdir()
+        forget(folder)
         session.flush()
         self.surveying.follow(session, job.arguments["who"])
 
 
 def unheard(session: Session) -> int:
-    """How many lossless files were not listened to yet."""
+    """How many files were not listened to yet."""
     return session.scalar(select(func.count()).select_from(_unheard().subquery())) or 0
+
+
+def _told(heard: ListenResult) -> dict[str, Any]:
+    """Among the facts of a file from now on. Of what is not said to be lossless only by what it is compared."""
+    told: dict[str, Any] = {SOUND_ID: heard.sound_id, CHECKSUM: heard.checksum, SILENT_HEAD: heard.silent_head_s}
+    return {SOUND: heard.sound, **told} if heard.sound else told
 
 
 def _unheard() -> Any:
     form = func.json_value(BundleFile.facts, "$.format")
-    lacking = func.json_exists(BundleFile.facts, f"$.{SOUND}") == 0
-    return select(BundleFile.id, BundleFile.bundle_id, BundleFile.path, BundleFile.audio_digest).where(
-        BundleFile.kind == "audio", form.in_(_LOSSLESS), lacking
+    lacking = func.json_exists(BundleFile.facts, f"$.{SOUND_ID}") == 0
+    return select(BundleFile.id, BundleFile.bundle_id, BundleFile.path, BundleFile.audio_digest, form).where(
+        BundleFile.kind == "audio", lacking
     )

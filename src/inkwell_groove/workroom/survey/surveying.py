@@ -20,27 +20,28 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict
 from inkwell_groove.core.files.derived import DISC_FOLDER
-from inkwell_groove.core.files.naming import Naming
 from inkwell_groove.core.survey.duplicates import CHECK as SAME_SOUND
 from inkwell_groove.core.survey.duplicates import same_sound
-from inkwell_groove.core.survey.finding import Finding, House, Record
+from inkwell_groove.core.survey.finding import Finding, Record
 from inkwell_groove.core.survey.names import CHECK as SPELLINGS
-from inkwell_groove.core.survey.names import Use, spellings
+from inkwell_groove.core.survey.names import KIND_OF, STRAYS, Use, spellings
 from inkwell_groove.store.models import (
     NAME_LENGTH,
     Bundle,
     BundleFile,
-    HouseDocument,
     Job,
     NameUse,
     SurveyFinding,
     SurveyRun,
     now,
 )
-from inkwell_groove.workroom.files.orders import read_lines
-from inkwell_groove.workroom.files.rules import NAMING, art_rule
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.authorities.pointing import settled_names, strays
+from inkwell_groove.workroom.files.bundles import root_of
+from inkwell_groove.workroom.files.orders import forget, read_lines
+from inkwell_groove.workroom.files.rules import house_rules
+from inkwell_groove.workroom.jobs.runner import JobKind, under_way
 from inkwell_groove.workroom.part import Part
+from inkwell_groove.workroom.survey.beyond import BEYOND, beyond_files
 from inkwell_groove.workroom.views import JobView
 
 SURVEY = "survey"
@@ -52,7 +53,9 @@ _FEW = 200  # so many places are asked for one by one; more are found by going t
 
 
 class Surveying(Part):
-    """Asks for surveys and keeps what they find."""
+    """Asks for surveys and keeps what they find. `fixity_days`: packages are to be verified so often."""
+
+    fixity_days = 90
 
     def kind(self) -> JobKind:
         return JobKind(SURVEY, "inkwell_groove.workroom.jobs.survey:survey_files", self._finish, self._fail)
@@ -63,7 +66,7 @@ class Surveying(Part):
         Raises Conflict while a survey is being made.
         """
         with self._database.begin() as session:
-            if _under_way(session):
+            if under_way(session, SURVEY):
                 raise Conflict("the survey is being made", where="the survey", remedy="Wait until it has ended")
             view = JobView.of(self._begin(session, last_run(session), who=who, anew=anew))
         self.jobs.wake()
@@ -72,8 +75,14 @@ class Surveying(Part):
     def follow(self, session: Session, who: str) -> None:
         """Has what a step of work changed looked at again, if the collection was surveyed before."""
         last = last_run(session)
-        if last is not None and not _under_way(session):
+        if last is not None and not under_way(session, SURVEY):
             self._begin(session, last, who=who)
+
+    def by_other_rules(self, who: str) -> None:
+        """Has everything looked at again, if it ever was, because the house wants something else now."""
+        with self._database.begin() as session:
+            self.follow(session, who)
+        self.jobs.wake()
 
     def _begin(self, session: Session, last: SurveyRun | None, *, who: str, anew: bool = False) -> Job:
         house = house_rules(session)
@@ -91,6 +100,8 @@ class Surveying(Part):
             "run_id": run.id,
             "house": house.model_dump(mode="json"),
             "places": None if places is None else sorted(places),
+            "roots": {str(one.id): str(root_of(self._media, one)) for one in session.scalars(select(Bundle))},
+            "in_place": [str(key) for key in session.scalars(select(Bundle.id).where(Bundle.in_place))],
         }
         return self.jobs.ask(session, SURVEY, docket_id=None, subject="the collection", arguments=arguments)
 
@@ -114,14 +125,16 @@ class Surveying(Part):
         _keep_names(session, [(key, held) for key, held in names if key in here], anew=places is None)
         session.execute(delete(SurveyFinding).where(SurveyFinding.name == SAME_SOUND))
         keep_findings(session, _same_sounds(session))
+        session.execute(delete(SurveyFinding).where(SurveyFinding.name.in_(BEYOND)))
+        keep_findings(session, beyond_files(session, self.fixity_days))
         run.ended_at = now()
-        _clear(folder)
+        forget(folder)
 
     def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
         """The run is forgotten, so that the next one looks at the same again."""
         run = session.get(SurveyRun, int(job.arguments["run_id"]))
         if run is not None:
-            _clear(self._media.root / "surveys" / str(run.id))
+            forget(self._media.root / "surveys" / str(run.id))
             session.delete(run)
 
 
@@ -135,13 +148,9 @@ def _keep_names(session: Session, names: Sequence[tuple[int, dict[str, list[str]
     ]  # fmt: skip
     for chunk in _chunks(rows):
         session.execute(insert(NameUse), chunk)
-    session.execute(delete(SurveyFinding).where(SurveyFinding.name == SPELLINGS))
+    session.execute(delete(SurveyFinding).where(SurveyFinding.name.in_((SPELLINGS, STRAYS))))
     keep_findings(session, _misspelt(session))
-
-
-def _under_way(session: Session) -> bool:
-    query = select(Job.id).where(Job.kind == SURVEY, Job.state.in_(("waiting", "running"))).limit(1)
-    return session.scalar(query) is not None
+    keep_findings(session, strays(session))
 
 
 def last_run(session: Session) -> SurveyRun | None:
@@ -149,15 +158,6 @@ def last_run(session: Session) -> SurveyRun | None:
     return session.scalars(
         select(SurveyRun).where(SurveyRun.ended_at.is_not(None)).order_by(SurveyRun.id.desc()).limit(1)
     ).first()
-
-
-def house_rules(session: Session) -> House:
-    """What the house wants: its rule for pictures, and the first of its filing patterns, if it has saved any."""
-    pattern = session.scalars(
-        select(HouseDocument).where(HouseDocument.kind == NAMING).order_by(HouseDocument.position, HouseDocument.id)
-    ).first()
-    naming = Naming.model_validate(pattern.document) if pattern is not None else None
-    return House(art=art_rule(session), naming=naming)
 
 
 def place_of(bundle_id: int, path: str) -> str:
@@ -230,7 +230,9 @@ def keep_findings(session: Session, found: Iterable[Finding]) -> None:
 def _misspelt(session: Session) -> Iterator[Finding]:
     """Counted by the database: only of what is misspelt is asked where it stands."""
     counted = session.execute(select(NameUse.field, NameUse.value, func.count()).group_by(NameUse.field, NameUse.value))
-    found = list(spellings([Use(*row) for row in counted]))
+    known = settled_names(session)
+    found = [one for one in spellings([Use(*row) for row in counted])
+             if (KIND_OF.get(one.field, ""), one.value) not in known]  # fmt: skip
     by_field: dict[str, list[str]] = defaultdict(list)
     for one in found:
         by_field[one.field].append(one.value)
@@ -265,10 +267,3 @@ def _same_sounds(session: Session) -> Iterator[Finding]:
 def _chunks(rows: Sequence[Any]) -> Iterator[Sequence[Any]]:
     for at in range(0, len(rows), _CHUNK):
         yield rows[at : at + _CHUNK]
-
-
-def _clear(folder: Path) -> None:
-    for name in ("order", "found", "names"):
-        (folder / name).unlink(missing_ok=True)
-    if folder.is_dir():
-        folder.rmdir()

@@ -24,9 +24,10 @@ class Chains(Part):
 
     def make(self, chain: Chain, *, who: str) -> ChainView:
         """A new chain. Raises Refused without a name, Conflict where the name is in use."""
-        chain = Chain(**{name: clean_text(value) for name, value in chain.model_dump().items()})
-        if not chain.name:
+        cleaned = {name: clean_text(value) for name, value in chain.model_dump().items()}
+        if not cleaned["name"]:
             raise Refused("a chain needs a name", where="name", remedy="Say what you would call it at the deck")
+        chain = Chain(**cleaned)
         with self._database.begin() as session:
             for row in session.scalars(select(StoredChain).where(StoredChain.retired_at.is_(None))):
                 if row.document["name"].casefold() == chain.name.casefold():

@@ -1,0 +1,1 @@
+"""What the collection holds more than once: comparing, showing, setting aside, bringing back."""

@@ -1,0 +1,112 @@
+"""Comparing every sound with every other, as a job: what was compared once need not be again."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from itertools import combinations
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import delete, func, insert, select
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.duplicates.relation import RULES
+from inkwell_groove.core.errors import Conflict
+from inkwell_groove.core.search.words import words
+from inkwell_groove.core.survey.fields import says_nothing
+from inkwell_groove.store.models import Job, SoundRelation, now
+from inkwell_groove.workroom.duplicates.sounds import Sound, all_sounds
+from inkwell_groove.workroom.files.orders import CompareOrder, CompareResult, KnownPair, forget, read_lines, write_lines
+from inkwell_groove.workroom.jobs.runner import JobKind, under_way
+from inkwell_groove.workroom.part import Part
+from inkwell_groove.workroom.views import JobView
+
+COMPARE = "compare sounds"
+_MOST_OF_A_TITLE = 8  # recordings of one title by one artist that are all compared with each other
+_NEARLY = 0.08  # share by which lengths may differ to be compared for their title alone
+_CHUNK = 2_000
+
+
+class Comparing(Part):
+    """Asks for the comparison and keeps what it found."""
+
+    def kind(self) -> JobKind:
+        return JobKind(COMPARE, "inkwell_groove.workroom.jobs.duplicates:compare_sounds", self._finish, self._fail)
+
+    def ask(self, *, who: str) -> JobView:
+        """Compares what was heard and not compared yet. Raises Conflict where nothing was heard, or it is under way."""
+        with self._database.begin() as session:
+            if under_way(session, COMPARE):
+                raise Conflict("sounds are being compared", where="duplicates", remedy="Wait until that has ended")
+            sounds: dict[str, Sound] = {}
+            for one in all_sounds(session, self._media):
+                sounds.setdefault(one.id, one)
+            if len(sounds) < 2:
+                raise Conflict("too little was listened to yet", where="duplicates", remedy="Listen to the files first")
+            # Of a sound that is no more there is nothing to say.
+            gone = {key for pair in session.execute(select(SoundRelation.first, SoundRelation.second)) for key in pair}
+            for chunk in _chunks(sorted(gone - sounds.keys())):
+                session.execute(
+                    delete(SoundRelation).where(SoundRelation.first.in_(chunk) | SoundRelation.second.in_(chunk))
+                )
+            told_by = func.json_value(SoundRelation.document, "$.rules")
+            session.execute(delete(SoundRelation).where(func.coalesce(told_by, 0) != RULES))
+            job = self.jobs.ask(session, COMPARE, docket_id=None, subject=f"{len(sounds)} sounds", arguments={})
+            folder = self._media.root / "surveys" / f"comparing {job.id}"
+            folder.mkdir(parents=True, exist_ok=True)
+            write_lines(
+                folder / "order", [CompareOrder(sound_id=one.id, path=str(one.path)) for one in sounds.values()]
+            )
+            known = session.execute(select(SoundRelation.first, SoundRelation.second)).tuples()
+            write_lines(folder / "known", [KnownPair(first=first, second=second) for first, second in known])
+            titled = [KnownPair(first=first, second=second) for first, second in same_titles(sounds.values())]
+            write_lines(folder / "titled", titled)
+            job.arguments = {"media_root": str(self._media.root), "folder": str(folder)}
+            view = JobView.of(job)
+        self.jobs.wake()
+        return view
+
+    def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
+        self._keep(session, job)
+
+    def _fail(self, session: Session, job: Job, _: dict[str, Any]) -> None:
+        """What was compared before it stopped was compared."""
+        self._keep(session, job)
+
+    def _keep(self, session: Session, job: Job) -> None:
+        folder = Path(job.arguments["folder"])
+        found = [CompareResult.model_validate_json(line) for line in read_lines(folder / "found")]
+        here = {tuple(pair) for pair in session.execute(select(SoundRelation.first, SoundRelation.second))}
+        rows = [
+            {"first": one.first, "second": one.second, "kind": one.relation.kind, "at": now(),
+             "document": one.relation.model_dump(mode="json")}
+            for one in {(one.first, one.second): one for one in found}.values() if (one.first, one.second) not in here
+        ]  # fmt: skip
+        for chunk in _chunks(rows):
+            session.execute(insert(SoundRelation), list(chunk))
+        forget(folder)
+
+
+def compared(session: Session) -> int:
+    """How many pairs were ever compared."""
+    return session.scalar(select(func.count()).select_from(SoundRelation)) or 0
+
+
+def same_titles(sounds: Iterable[Sound]) -> list[tuple[str, str]]:
+    """Pairs of sounds that say they are the same title by the same artist, and are nearly equally long."""
+    named: dict[tuple[str, str], list[Sound]] = defaultdict(list)
+    for one in sounds:
+        if not says_nothing(one.title) and (title := " ".join(words(one.title))):
+            named[title, " ".join(words(one.artist))].append(one)
+    return [
+        (first.id, second.id) if first.id < second.id else (second.id, first.id)
+        for group in named.values() if len(group) <= _MOST_OF_A_TITLE
+        for first, second in combinations(group, 2)
+        if abs(first.seconds - second.seconds) <= _NEARLY * max(first.seconds, second.seconds)
+    ]  # fmt: skip
+
+
+def _chunks(rows: list[Any]) -> Iterable[list[Any]]:
+    for at in range(0, len(rows), _CHUNK):
+        yield rows[at : at + _CHUNK]
