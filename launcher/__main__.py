@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import getpass
 import os
 import sys
 from collections.abc import Mapping
@@ -39,6 +40,10 @@ def _arguments() -> argparse.Namespace:
     commands.add_parser("stop", help="end what was started, and nothing else").set_defaults(act=_stop)
     commands.add_parser("status", help="say what runs").set_defaults(act=_status)
     commands.add_parser("setup", help="install and build, start nothing").set_defaults(act=_setup)
+    command = commands.add_parser("account", help="make an account, for a server that others reach")
+    command.add_argument("name")
+    command.add_argument("role", choices=("reader", "archivist", "keeper"))
+    command.set_defaults(act=_account)
     command = commands.add_parser("test", help="run every test")
     command.add_argument("only", nargs="*", help="arguments for pytest; without them everything runs")
     command.set_defaults(act=testing.run_all)
@@ -76,6 +81,18 @@ def _start(arguments: argparse.Namespace, outside: Mapping[str, str]) -> str:
     where = application.start(arguments.port, outside)
     say(f"Inkwell Groove is at {where}   (./inkwell stop ends it)")
     return where
+
+
+def _account(arguments: argparse.Namespace) -> int:
+    """The password is asked for, or read from what is piped in."""
+    _setup(arguments)
+    application.database().ensure_running()
+    password = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline()
+    env = application.environment(application.DEFAULT_PORT, {})
+    run([PYTHON, "-m", "inkwell_groove.store.migrate"], what="Bringing the database up to date", env=env)
+    make = [PYTHON, "-m", "inkwell_groove.web.account", arguments.name, arguments.role]
+    say(run(make, what="Making the account", env=env, given=f"{password.rstrip()}\n").strip())
+    return 0
 
 
 def _stop(_: argparse.Namespace) -> int:

@@ -11,15 +11,23 @@ from launcher.places import CannotGoOn
 
 
 def run(
-    command: Sequence[str | Path], *, what: str, cwd: Path | None = None, env: Mapping[str, str] | None = None
+    command: Sequence[str | Path],
+    *,
+    what: str,
+    cwd: Path | None = None,
+    env: Mapping[str, str] | None = None,
+    given: str = "",
 ) -> str:
-    """The command's output. Raises CannotGoOn with its last lines if it fails; `what` says what was being done."""
+    """The command's output; `given` is its input. Raises CannotGoOn with its last lines if it fails.
+
+    `what` says what was being done.
+    """
     try:
         done = subprocess.run(
             [str(part) for part in command],
             cwd=cwd,
             env={**os.environ, **(env or {})},
-            stdin=subprocess.DEVNULL,
+            input=given,
             capture_output=True,
             text=True,
             check=False,

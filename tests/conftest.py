@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import os
+import shutil
+import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, settings
 
 from inkwell_groove.demo.carriers import CARRIERS, write_carrier
-from inkwell_groove.demo.imports import write_imports
+from inkwell_groove.demo.imports import IMPORTS_FOLDER, IMPORTS_NAME, write_imports
 from launcher.database import Database
 from tests.discs import HIDDEN, Running, lay_out
 from tests.live import Server, new_schema
@@ -41,10 +44,49 @@ def server(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Itera
         yield running
 
 
+def made_once(factory: pytest.TempPathFactory, name: str, make: Callable[[Path], object]) -> Path:
+    """A folder that one of the processes that run tests makes, and all of them read."""
+    own = factory.getbasetemp()
+    # Under xdist each process has its own folder in the one of the run.
+    shared = own.parent if os.environ.get("PYTEST_XDIST_WORKER") else own
+    target = shared / f"made once, {name}"
+    try:
+        (shared / f"making {name}").mkdir()
+    except FileExistsError:
+        until = time.monotonic() + 300
+        while not target.is_dir():
+            assert time.monotonic() < until, f"nobody made {name}"
+            time.sleep(0.1)
+        return target
+    beside = shared / f"half made, {name}"
+    beside.mkdir()
+    make(beside)
+    return beside.rename(target)
+
+
 @pytest.fixture(scope="session")
 def messy_originals(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo's messy folder, made once: to be copied, never worked on."""
-    return write_imports(tmp_path_factory.mktemp("archive"))
+    """The demo's messy folder: to be copied, never worked on."""
+    return made_once(tmp_path_factory, "archive", write_imports) / IMPORTS_FOLDER / IMPORTS_NAME
+
+
+@pytest.fixture(scope="module")
+def messy_root(messy_originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder of files with a copy of the messy folder in it."""
+    root = tmp_path_factory.mktemp("files")
+    shutil.copytree(messy_originals, root / "messy")
+    return root
+
+
+@pytest.fixture(scope="module")
+def messy_house(database_url: str, messy_root: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """The real application with the messy folder edited in place, and surveyed once."""
+    with Server(database_url, tmp_path_factory.mktemp("media"), INKWELL_FILES_ROOT=str(messy_root)) as running:
+        running.post("/bundles", {"folder": "messy", "in_place": True})
+        running.wait_for_jobs()
+        running.post("/survey")
+        running.wait_for_jobs()
+        yield running
 
 
 @pytest.fixture(scope="session")
@@ -56,18 +98,18 @@ def shared_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture(scope="session")
 def demo_carriers(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The carriers of the demo's simulated decks, with the truth about them: made once, since that takes 20 s."""
-    folder = tmp_path_factory.mktemp("demo carriers")
-    for script in CARRIERS:
-        write_carrier(script, folder)
-    return folder
+
+    def make(folder: Path) -> None:
+        for script in CARRIERS:
+            write_carrier(script, folder)
+
+    return made_once(tmp_path_factory, "demo carriers", make)
 
 
 @pytest.fixture(scope="session")
 def discs(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A folder of discs for the simulated drives."""
-    folder = tmp_path_factory.mktemp("discs")
-    lay_out(folder)
-    return folder
+    return made_once(tmp_path_factory, "discs", lay_out)
 
 
 @pytest.fixture(scope="module")

@@ -17,6 +17,7 @@ from inkwell_groove.core import errors
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.media import DiskFull
+from inkwell_groove.store.settings import Settings
 from inkwell_groove.web.guard import Guard, foreign
 from inkwell_groove.web.problems import _STATUS
 from inkwell_groove.web.zipping import zip_stream
@@ -75,7 +76,7 @@ def test_websockets_are_guarded_too(origin: bytes, let_in: bool) -> None:
         return {"type": "websocket.connect"}
 
     scope = {"type": "websocket", "headers": [(b"host", b"localhost:8420"), (b"origin", origin)]}
-    asyncio.run(Guard(app)(scope, receive, send))
+    asyncio.run(Guard(app, Settings())(scope, receive, send))
     assert reached == (["websocket"] if let_in else [])
     assert [message["type"] for message in sent] == ([] if let_in else ["websocket.close"])
 

@@ -2,11 +2,7 @@
 
 from __future__ import annotations
 
-import csv
-import io
-import json
 import shutil
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -14,24 +10,16 @@ import pytest
 
 from inkwell_groove.core.files.reading import read_file
 from tests.live import Server
-from tests.web.test_files import digests_below
 
 
 @pytest.fixture(scope="module")
-def root(messy_originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    root = tmp_path_factory.mktemp("files")
-    shutil.copytree(messy_originals, root / "messy")
-    return root
+def root(messy_root: Path) -> Path:
+    return messy_root
 
 
 @pytest.fixture(scope="module")
-def house(database_url: str, root: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    """A house with the messy folder, edited in place, surveyed once."""
-    with Server(database_url, tmp_path_factory.mktemp("media"), INKWELL_FILES_ROOT=str(root)) as running:
-        running.post("/bundles", {"folder": "messy", "in_place": True})
-        running.wait_for_jobs()
-        surveyed(running)
-        yield running
+def house(messy_house: Server) -> Server:
+    return messy_house
 
 
 def surveyed(house: Server, query: str = "") -> dict[str, int]:
@@ -65,37 +53,6 @@ def test_findings_are_put_right_by_one_step_that_is_taken_back(house: Server, ro
     house.wait_for_jobs()
     assert file.read_bytes() == sealed
     assert surveyed(house) == before
-
-
-def test_several_steps_are_taken_back_the_newest_first(house: Server, root: Path) -> None:
-    before = digests_below(root)
-    steps = []
-    for check in ("titles hold more", "writing", "missing album_artist"):
-        steps.append(house.post("/survey/put-right", {"check": check})["id"])
-        house.wait_for_jobs()
-    assert digests_below(root) != before
-    assert house.api.post("/file-steps/take-back", json={"ids": []}).status_code == 422
-    assert house.api.post("/file-steps/take-back", json={"ids": [999_999]}).status_code == 404
-    house.post("/file-steps/take-back", {"ids": steps})
-    house.wait_for_jobs()
-    states = {one["id"]: one["state"] for one in house.get("/file-steps")}
-    assert [states[one] for one in steps] == ["taken back"] * 3
-    assert digests_below(root) == before
-
-
-def test_the_ledger_is_filtered_and_goes_out_as_a_spreadsheet(house: Server) -> None:
-    everything = house.get("/ledger", limit=200)
-    assert house.get("/ledger/people") == [everything[0]["who"]]
-    back = house.get("/ledger", search="taken back: survey")
-    assert back and all("taken back: survey" in one["action"] for one in back)
-    middle = everything[len(everything) // 2]["at"]
-    older, newer = house.get("/ledger", until=middle, limit=200), house.get("/ledger", since=middle, limit=200)
-    assert [one["id"] for one in newer + older] == [one["id"] for one in everything]
-    assert house.get("/ledger", who="nobody") == []
-    told = list(csv.DictReader(io.StringIO(house.api.get("/ledger.csv").content.decode("utf-8-sig"))))
-    assert [int(one["entry"]) for one in told] == [one["id"] for one in reversed(everything)]
-    assert json.loads(told[-1]["before"] or "{}") == (everything[0]["before"] or {})
-    assert house.api.get("/ledger", params={"since": "yesterday"}).status_code == 422
 
 
 def test_a_dismissed_finding_stays_so_until_what_it_speaks_of_changes(house: Server) -> None:

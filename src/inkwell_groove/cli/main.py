@@ -181,9 +181,7 @@ def cue_check(path: InputFile, as_json: JsonFlag = False, report: ReportFile = N
 def bench(
     area: Annotated[
         str | None,
-        typer.Argument(
-            help="peaks, first-look, seal, transfer, tracks, repair, disc, fingerprint, matching, describe; or all."
-        ),
+        typer.Argument(help="All without one. One that is not there has them listed."),
     ] = None,
 ) -> None:
     """Runs the benchmarks and prints their figures."""

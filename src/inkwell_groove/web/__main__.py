@@ -1,12 +1,19 @@
-"""`python -m inkwell_groove.web`: serves on loopback until told to stop."""
+"""`python -m inkwell_groove.web`: serves until told to stop; on loopback, unless the settings say otherwise."""
 
 from __future__ import annotations
 
+import structlog
 import uvicorn
 
-from inkwell_groove.store.settings import settings
+from inkwell_groove.store.settings import LOOPBACK, settings
 from inkwell_groove.web.app import make_app
 
 if __name__ == "__main__":
+    given = settings()
+    if given.host not in LOOPBACK and given.tls_certificate is None:
+        structlog.get_logger().warning("passwords would travel in the clear", remedy="set INKWELL_TLS_CERTIFICATE")
     # Browsers keep their event stream open for ever; a stop must not wait for them.
-    uvicorn.run(make_app(), host="127.0.0.1", port=settings().port, log_level="warning", timeout_graceful_shutdown=3)
+    uvicorn.run(
+        make_app(), host=given.host, port=given.port, log_level="warning", timeout_graceful_shutdown=3,
+        ssl_certfile=given.tls_certificate, ssl_keyfile=given.tls_key,
+    )  # fmt: skip

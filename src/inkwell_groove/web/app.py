@@ -5,26 +5,32 @@ from __future__ import annotations
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
-from fastapi import FastAPI
+from fastapi import Depends, FastAPI
 from fastapi.responses import FileResponse, Response
 from fastapi.staticfiles import StaticFiles
 
 from inkwell_groove import __version__
 from inkwell_groove.store.settings import Settings, settings
-from inkwell_groove.web import problems
+from inkwell_groove.web import access, problems
 from inkwell_groove.web.guard import Guard
 from inkwell_groove.web.routes import (
     artwork,
+    collection,
     discs,
     dockets,
+    duplicates,
     files,
     fixity,
+    headings,
+    house,
     intake,
     jobs,
     ledger,
     parcels,
+    people,
     plans,
     repairs,
+    reports,
     restoring,
     sealing,
     sources,
@@ -64,6 +70,7 @@ def make_app(given: Settings | None = None) -> FastAPI:
     )
     problems.install(app)
     for part in (
+        people,
         dockets,
         intake,
         transfer,
@@ -74,6 +81,11 @@ def make_app(given: Settings | None = None) -> FastAPI:
         restoring,
         sources,
         survey,
+        collection,
+        duplicates,
+        headings,
+        house,
+        reports,
         artwork,
         sealing,
         fixity,
@@ -82,9 +94,10 @@ def make_app(given: Settings | None = None) -> FastAPI:
         jobs,
         ledger,
     ):
-        app.include_router(part.router, prefix="/api")
+        app.include_router(part.router, prefix="/api", dependencies=[Depends(access.check)])
+    access.tell_in(app)
     _serve_frontend(app, chosen)
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, given=chosen)
     return app
 
 

@@ -1,33 +1,40 @@
-"""Who may speak to the server: only pages that this server itself served, on this machine.
+"""Which pages may speak to the server: only those that it served itself.
 
-The server binds to loopback, but any web page a browser shows could still send requests there. A foreign Host (DNS
-rebinding) or Origin (cross-site request) is refused before anything else looks at the request, WebSockets included.
+Any web page a browser shows could send requests to an address the browser can reach. A foreign Host (DNS rebinding) or
+Origin (cross-site request) is refused before anything else looks at the request, WebSockets included. On loopback only
+the names of loopback are known. Where the server listens elsewhere, it also answers to the names it was given and to
+bare addresses, which no foreign name can be made to lead to.
 """
 
 from __future__ import annotations
 
+from collections.abc import Collection
+from ipaddress import ip_address
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Receive, Scope, Send
 
+from inkwell_groove.store.settings import LOOPBACK, Settings
 from inkwell_groove.web.problems import problem
 
-_LOOPBACK = {"127.0.0.1", "localhost", "[::1]"}
+_LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
 _SAFE_SITES = {"same-origin", "none"}
 
 
 class Guard:
     """ASGI middleware."""
 
-    def __init__(self, app: ASGIApp) -> None:
+    def __init__(self, app: ASGIApp, given: Settings) -> None:
         self._app = app
+        self._names = _LOOPBACK | given.known_names
+        self._addresses = given.host not in LOOPBACK
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):
             await self._app(scope, receive, send)
             return
-        refusal = foreign(Headers(scope=scope))
+        refusal = foreign(Headers(scope=scope), self._names, addresses=self._addresses)
         if refusal is None:
             await self._app(scope, receive, send)
         elif scope["type"] == "websocket":
@@ -37,10 +44,11 @@ class Guard:
             await answer(scope, receive, send)
 
 
-def foreign(headers: Headers) -> str | None:
+def foreign(headers: Headers, names: Collection[str] = _LOOPBACK, *, addresses: bool = False) -> str | None:
     """Why a request is not from one of our own pages; none for one that is."""
     host = headers.get("host", "")
-    if _name(host) not in _LOOPBACK:
+    name = _name(host).casefold()
+    if name not in names and not (addresses and _is_address(name)):
         return f"requests for the host '{host}' are not answered"
     origin = headers.get("origin")
     if origin is not None and urlsplit(origin).netloc != host:
@@ -53,3 +61,11 @@ def foreign(headers: Headers) -> str | None:
 def _name(host: str) -> str:
     name, _, port = host.rpartition(":")
     return name if name and port.isdigit() else host
+
+
+def _is_address(name: str) -> bool:
+    try:
+        ip_address(name.strip("[]"))
+    except ValueError:
+        return False
+    return True

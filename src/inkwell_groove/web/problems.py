@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -9,7 +11,7 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
 from inkwell_groove.catalogues.patient import SourceTrouble
-from inkwell_groove.core.errors import Conflict, InkwellError, Missing, Refused
+from inkwell_groove.core.errors import Conflict, InkwellError, Missing, NotAllowed, NotSignedIn, Refused, TooOften
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.media import DiskFull
 
@@ -20,15 +22,20 @@ _STATUS: tuple[tuple[type[InkwellError], int], ...] = (
     (Missing, 404),
     (Conflict, 409),
     (Refused, 422),
+    (NotSignedIn, 401),
+    (NotAllowed, 403),
+    (TooOften, 429),
     (SourceTrouble, 502),
     (DatabaseAway, 503),
     (DiskFull, 507),
 )
 _TITLES = {
+    401: "Not signed in",
     403: "Refused",
     404: "Not found",
     409: "Not possible now",
     422: "Not acceptable as it is",
+    429: "Too often",
     502: "A source did not answer",
     503: "Not ready",
     507: "Disk full",
@@ -66,7 +73,10 @@ def install(app: FastAPI) -> None:
 async def _refusal(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, InkwellError)
     status = next((code for kind, code in _STATUS if isinstance(error, kind)), 500)
-    return problem(status, error.what, where=error.where, remedy=error.remedy, code=type(error).__name__)
+    answer = problem(status, error.what, where=error.where, remedy=error.remedy, code=type(error).__name__)
+    if isinstance(error, TooOften):
+        answer.headers["Retry-After"] = str(math.ceil(error.wait_s))
+    return answer
 
 
 async def _invalid(_: Request, error: Exception) -> JSONResponse:

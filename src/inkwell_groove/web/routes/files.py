@@ -16,6 +16,7 @@ from inkwell_groove.core.files.derived import Derived
 from inkwell_groove.core.files.naming import Naming
 from inkwell_groove.core.files.pictures import mime_of
 from inkwell_groove.core.wording.rules import WordingRule
+from inkwell_groove.web.access import KEEPER, READER
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.receiving import received
 from inkwell_groove.workroom.files.steps import Id3
@@ -23,6 +24,7 @@ from inkwell_groove.workroom.files.views import (
     ArtCheckView,
     BundleView,
     CellChange,
+    FieldView,
     FolderView,
     ProposedView,
     SavedNaming,
@@ -104,10 +106,6 @@ class RuleOrder(_Body):
     ids: list[int]
 
 
-class StepsWanted(_Body):
-    ids: list[int] = Field(min_length=1, max_length=200)
-
-
 @router.get("/files/folders", operation_id="foldersOfFiles")
 def folders(room: Room) -> list[FolderView]:
     """What can be brought in."""
@@ -150,6 +148,12 @@ def sheet(room: Room, bundle: Bundles) -> Response:
     return _as_it_is(room.sheets.sheet(bundle))
 
 
+@router.get("/sheet/fields", operation_id="sheetFields")
+def fields(room: Room) -> list[FieldView]:
+    """The columns of a sheet."""
+    return room.sheets.fields()
+
+
 @router.get("/sheet/summary", operation_id="sheetSummary")
 def summary(room: Room, bundle: Bundles) -> SummaryView:
     return room.sheets.summary(bundle)
@@ -166,29 +170,29 @@ def discard(room: Room, wanted: Discard) -> None:
     room.sheets.discard(wanted.file_ids, wanted.fields)
 
 
-@router.post("/sheet/reword", operation_id="previewWording", response_model=ProposedView)
+@router.post("/sheet/reword", operation_id="previewWording", openapi_extra=READER, response_model=ProposedView)
 def reword(room: Room, wanted: Reword) -> Response:
     return _as_it_is(room.proposing.reword(wanted.file_ids, wanted.rules))
 
 
-@router.post("/sheet/name", operation_id="previewNaming", response_model=ProposedView)
+@router.post("/sheet/name", operation_id="previewNaming", openapi_extra=READER, response_model=ProposedView)
 def name(room: Room, wanted: Name) -> Response:
     return _as_it_is(room.proposing.name(wanted.file_ids, wanted.naming))
 
 
-@router.post("/sheet/read-names", operation_id="previewReadNames", response_model=ProposedView)
+@router.post("/sheet/read-names", operation_id="previewReadNames", openapi_extra=READER, response_model=ProposedView)
 def read_names(room: Room, wanted: ReadNames) -> Response:
     return _as_it_is(room.proposing.read_names(wanted.file_ids, wanted.pattern, wanted.fields))
 
 
-@router.post("/sheet/number", operation_id="previewNumbers", response_model=ProposedView)
+@router.post("/sheet/number", operation_id="previewNumbers", openapi_extra=READER, response_model=ProposedView)
 def number(room: Room, wanted: Number) -> Response:
     return _as_it_is(
         room.proposing.number(wanted.file_ids, start=wanted.start, per_folder=wanted.per_folder, totals=wanted.totals)
     )
 
 
-@router.post("/sheet/derive", operation_id="previewDerived", response_model=ProposedView)
+@router.post("/sheet/derive", operation_id="previewDerived", openapi_extra=READER, response_model=ProposedView)
 def derive(room: Room, wanted: Derive) -> Response:
     return _as_it_is(room.proposing.derive(wanted.file_ids, wanted.what))
 
@@ -203,7 +207,7 @@ def spreadsheet(
     )
 
 
-@router.post("/sheet/spreadsheet", operation_id="readSpreadsheet")
+@router.post("/sheet/spreadsheet", operation_id="readSpreadsheet", openapi_extra=READER)
 async def read_spreadsheet(room: Room, request: Request, bundle: Bundles) -> ProposedView:
     """The spreadsheet's bytes are the request's body. What it would change; nothing is changed."""
     data = await _body(request, _MOST_SPREADSHEET_BYTES, "the spreadsheet")
@@ -218,12 +222,6 @@ def write(room: Room, who: Who, wanted: Write) -> StepView:
 @router.get("/file-steps", operation_id="fileSteps")
 def steps(room: Room) -> list[StepView]:
     return room.steps.all()
-
-
-@router.post("/file-steps/take-back", operation_id="takeBackSteps", status_code=202)
-def take_back_all(room: Room, who: Who, wanted: StepsWanted) -> list[StepView]:
-    """Several steps, the newest first."""
-    return room.steps.take_back_all(wanted.ids, who=who)
 
 
 @router.post("/file-steps/{step_id}/take-back", operation_id="takeBackStep", status_code=202)
@@ -294,7 +292,7 @@ def save_filing_pattern(room: Room, who: Who, naming: Naming) -> SavedNaming:
     return room.rules.save_naming(naming, who=who)
 
 
-@router.post("/filing-patterns/examples", operation_id="patternExamples")
+@router.post("/filing-patterns/examples", operation_id="patternExamples", openapi_extra=READER)
 def pattern_examples(room: Room, naming: Naming) -> list[Example]:
     """What a pattern makes of three releases, while it is being written."""
     return [Example(what=what, path=path) for what, path in room.rules.examples(naming)]
@@ -310,7 +308,7 @@ def art_rule(room: Room) -> ArtRule:
     return room.rules.art()
 
 
-@router.put("/art-rule", operation_id="declareArtRule")
+@router.put("/art-rule", operation_id="declareArtRule", openapi_extra=KEEPER)
 def declare_art_rule(room: Room, who: Who, rule: ArtRule) -> ArtRule:
     return room.rules.declare_art(rule, who=who)
 
@@ -321,14 +319,14 @@ def check_art(room: Room, bundle: Annotated[list[int] | None, Query()] = None) -
     return room.rules.check_art(bundle)
 
 
-@router.post("/pictures/find-crop", operation_id="findCrop")
+@router.post("/pictures/find-crop", operation_id="findCrop", openapi_extra=READER)
 async def find_picture_crop(request: Request, square: bool = True) -> Crop:
     """Where the sleeve lies within a scan, whose bytes are the request's body. Nothing is kept."""
     data = await _body(request, MAX_BYTES, "the picture")
     return await run_in_threadpool(find_crop, data, square=square)
 
 
-@router.post("/pictures/crop", operation_id="cropPicture", response_class=Response)
+@router.post("/pictures/crop", operation_id="cropPicture", openapi_extra=READER, response_class=Response)
 async def crop_picture(request: Request, crop: Annotated[Crop, Query()]) -> Response:
     """A part of a picture, set straight; the picture's bytes are the request's body. Nothing is kept."""
     data = await _body(request, MAX_BYTES, "the picture")

@@ -11,6 +11,7 @@ from sqlalchemy import text
 from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from inkwell_groove import __version__
+from inkwell_groove.web.access import ANYBODY
 from inkwell_groove.web.dependencies import Room
 from inkwell_groove.workroom.views import JobView
 
@@ -43,7 +44,7 @@ async def events(room: Room) -> EventSourceResponse:
     return EventSourceResponse(stream(), ping=15)
 
 
-@router.get("/health", operation_id="health")
+@router.get("/health", operation_id="health", openapi_extra=ANYBODY)
 def health(room: Room) -> Health:
     with room.database.begin() as session:
         session.execute(text("SELECT 1"))

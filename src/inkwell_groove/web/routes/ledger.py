@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
-from pydantic import Field
+from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.web.dependencies import Room
+from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.workroom.ledger_book import MAX_PAGE, LedgerFilter
+from inkwell_groove.workroom.taking_back import TakenBackView
 from inkwell_groove.workroom.views import LedgerLine
 
 router = APIRouter(tags=["ledger"])
@@ -22,6 +23,18 @@ class Page(LedgerFilter):
 @router.get("/ledger", operation_id="ledger")
 def ledger(room: Room, wanted: Annotated[Page, Query()]) -> list[LedgerLine]:
     return room.ledger_book.entries(wanted, before_id=wanted.before_id, limit=wanted.limit)
+
+
+class Entries(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    ids: list[int] = Field(min_length=1, max_length=1_000)
+
+
+@router.post("/ledger/take-back", operation_id="takeEntriesBack", status_code=202)
+def take_back(room: Room, who: Who, wanted: Entries) -> TakenBackView:
+    """Entries, whatever they tell of, the newest first."""
+    return room.taking_back.take_back(wanted.ids, who=who)
 
 
 @router.get("/ledger/people", operation_id="ledgerPeople")

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 from inkwell_groove.core.plan import Edge
 from inkwell_groove.core.plan_edits import PlanEdit
 from inkwell_groove.core.tracks.found import FoundTracks
+from inkwell_groove.web.access import READER
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.workroom.views import JobView, Knowledge, PlanView, SnapTo
 
@@ -49,7 +50,7 @@ def redo(room: Room, who: Who, side_id: int) -> PlanView:
     return room.plans.redo(side_id, who=who)
 
 
-@router.post("/sides/{side_id}/plan/snap", operation_id="snapEdge")
+@router.post("/sides/{side_id}/plan/snap", operation_id="snapEdge", openapi_extra=READER)
 def snap(room: Room, who: Who, side_id: int, request: SnapRequest) -> PlanView:
     return room.plans.snap(side_id, request.track_key, request.edge, request.to, based_on=request.based_on, who=who)
 
@@ -59,7 +60,7 @@ def find_tracks(room: Room, who: Who, side_id: int, request: Knowledge) -> JobVi
     return room.plans.find_tracks(side_id, request, who=who)
 
 
-@router.post("/sides/{side_id}/preview-tracks", operation_id="previewTracks")
+@router.post("/sides/{side_id}/preview-tracks", operation_id="previewTracks", openapi_extra=READER)
 def preview_tracks(room: Room, side_id: int, request: Knowledge) -> FoundTracks:
     """What finding would find. Changes nothing."""
     return room.plans.preview(side_id, request)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
+from inkwell_groove.web.access import READER
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.workroom.repair_views import RestoredSideView, StartingPointView
 from inkwell_groove.workroom.views import JobView
@@ -54,7 +55,7 @@ def forget(room: Room, who: Who, point_id: int) -> None:
     room.restoring.forget(point_id, who=who)
 
 
-@router.post("/restorations/preview", operation_id="previewRestorations")
+@router.post("/restorations/preview", operation_id="previewRestorations", openapi_extra=READER)
 def preview(room: Room, wanted: DocketsToRestore) -> list[RestoredSideView]:
     """Every side as it is and as it would become. Changes nothing."""
     return room.restoring.preview(wanted.docket_ids, wanted.starting_point)

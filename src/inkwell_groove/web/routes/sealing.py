@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field
 from inkwell_groove.core.copies.order import FORMS, CopyForm, CopyKind
 from inkwell_groove.core.copies.players import Target
 from inkwell_groove.core.sealing.profile import Profile
+from inkwell_groove.web.access import KEEPER
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.zipping import zip_stream
 from inkwell_groove.workroom.packages.burning import BurnView
@@ -61,12 +62,12 @@ def copy_forms() -> dict[CopyKind, CopyForm]:
     return FORMS
 
 
-@router.put("/profiles", operation_id="saveProfile")
+@router.put("/profiles", operation_id="saveProfile", openapi_extra=KEEPER)
 def save_profile(room: Room, who: Who, new: NewProfile) -> ProfileView:
     return room.profiles.save(new.name, new.profile, who=who)
 
 
-@router.delete("/profiles/{profile_id}", operation_id="forgetProfile", status_code=204)
+@router.delete("/profiles/{profile_id}", operation_id="forgetProfile", openapi_extra=KEEPER, status_code=204)
 def forget_profile(room: Room, who: Who, profile_id: int) -> None:
     room.profiles.forget(profile_id, who=who)
 
@@ -118,7 +119,7 @@ def targets(room: Room) -> list[TargetView]:
     return room.sending.targets()
 
 
-@router.put("/targets", operation_id="saveTarget")
+@router.put("/targets", operation_id="saveTarget", openapi_extra=KEEPER)
 def save_target(room: Room, who: Who, target: Target) -> TargetView:
     return room.sending.save(target, who=who)
 

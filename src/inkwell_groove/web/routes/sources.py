@@ -8,6 +8,7 @@ from fastapi import APIRouter, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from inkwell_groove.web.access import KEEPER
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.workroom.sources.reconciling import Take
 from inkwell_groove.workroom.sources.views import (
@@ -110,7 +111,7 @@ def take_values_back(room: Room, who: Who, docket_id: int) -> ReconcileView:
     return room.reconciling.take_back(docket_id, who=who)
 
 
-@router.put("/source-rules", operation_id="setSourceRule", status_code=204)
+@router.put("/source-rules", operation_id="setSourceRule", openapi_extra=KEEPER, status_code=204)
 def set_source_rule(room: Room, who: Who, change: RuleChange) -> None:
     room.reconciling.set_rule(change.field, change.source, fixed=change.fixed, who=who)
 

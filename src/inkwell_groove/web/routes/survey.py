@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import Field
 
+from inkwell_groove.web.access import READER
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.workroom.files.views import ProposedView, StepView
 from inkwell_groove.workroom.survey.findings import Chosen, FindingsView, SurveyView
@@ -43,7 +44,7 @@ def findings(room: Room, check: str, after: int = 0, dismissed: bool = False) ->
     return room.findings.listed(check, after=after, dismissed=dismissed)
 
 
-@router.post("/survey/preview", operation_id="previewRemedy")
+@router.post("/survey/preview", operation_id="previewRemedy", openapi_extra=READER)
 def preview(room: Room, chosen: Chosen) -> ProposedView:
     """What putting findings right would change. Changes nothing."""
     return room.findings.preview(chosen)

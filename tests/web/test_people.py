@@ -1,0 +1,243 @@
+"""Signing in, and which role each route needs: every one of them, as the OpenAPI document tells of them."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+from collections.abc import Iterator
+from typing import Any
+
+import httpx
+import pytest
+from starlette.datastructures import Headers
+from websockets.exceptions import InvalidStatus
+from websockets.sync.client import connect
+
+from inkwell_groove.core.accounts import ROLES, may
+from inkwell_groove.store.settings import Settings
+from inkwell_groove.web.app import make_app
+from inkwell_groove.web.guard import foreign
+from launcher.places import PYTHON
+from tests.live import Server
+
+PASSWORD = "slack water at the ferry"
+PEOPLE = {"reader": "Rosa Lind", "archivist": "Jon Maskell-Obi", "keeper": "Ilse Vanterroe"}
+OPEN = {"health", "session", "signIn", "signOut"}
+
+
+def operations() -> list[tuple[str, str, str, str]]:
+    """Method, path, operation and the role it needs, of every route."""
+    found = []
+    for path, held in make_app().openapi()["paths"].items():
+        for method, one in held.items():
+            found.append((method.upper(), path, one["operationId"], one["x-needs"]))
+    return found
+
+
+@pytest.fixture(scope="module")
+def guarded(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """The application as others reach it: everybody signs in. The keeper was made from the shell."""
+    with Server(database_url, tmp_path_factory.mktemp("media"), INKWELL_SIGN_IN="always") as running:
+        made = shell(running, PEOPLE["keeper"], "keeper", PASSWORD)
+        assert made.returncode == 0, made.stderr
+        keeper = signed_in(running, "keeper")
+        for role in ("reader", "archivist"):
+            body = {"name": PEOPLE[role], "password": PASSWORD, "role": role}
+            assert keeper.post("/accounts", json=body).status_code == 201
+        yield running
+
+
+def shell(house: Server, name: str, role: str, password: str) -> subprocess.CompletedProcess[str]:
+    env = {**os.environ, "INKWELL_DATABASE_URL": house.database_url, "INKWELL_MEDIA_ROOT": str(house.media_root)}
+    command = [str(PYTHON), "-m", "inkwell_groove.web.account", name, role]
+    return subprocess.run(command, env=env, input=f"{password}\n", capture_output=True, text=True, check=False)
+
+
+_clients: list[httpx.Client] = []
+
+
+@pytest.fixture(scope="module", autouse=True)
+def closed_at_last() -> Iterator[None]:
+    yield
+    for one in _clients:
+        one.close()
+
+
+def client(house: Server) -> httpx.Client:
+    _clients.append(httpx.Client(base_url=f"{house.address}/api", timeout=60))
+    return _clients[-1]
+
+
+def signed_in(house: Server, role: str) -> httpx.Client:
+    http = client(house)
+    answer = http.post("/session", json={"name": PEOPLE[role], "password": PASSWORD})
+    assert answer.status_code == 200, answer.text
+    assert answer.json() == {"sign_in": True, "name": PEOPLE[role], "role": role}
+    return http
+
+
+def filled(path: str) -> str:
+    """A path to nothing: numbers that are not there, names that mean nothing."""
+    return re.sub(r"\{[^}]+\}", "999999", path.removeprefix("/api"))
+
+
+def test_every_route_says_which_role_it_needs() -> None:
+    needs = {operation: role for _, _, operation, role in operations()}
+    assert {operation for operation, role in needs.items() if role == "nobody"} == OPEN
+    assert set(needs.values()) == {*ROLES, "nobody"}
+    changing = [(method, operation) for method, _, operation, role in operations() if role == "reader"]
+    allowed = {"previewTracks", "previewRestorations", "previewRemedy", "previewWording",
+               "previewNaming", "previewReadNames", "previewNumbers", "previewDerived", "readSpreadsheet",
+               "patternExamples", "previewMerge", "findCrop", "cropPicture", "snapEdge", "changePassword"}  # fmt: skip
+    assert {operation for method, operation in changing if method != "GET"} <= allowed, "a reader changes nothing"
+
+
+def test_nobody_gets_anything_without_signing_in(guarded: Server) -> None:
+    http = client(guarded)
+    for method, path, operation, _ in operations():
+        if operation in OPEN:
+            continue
+        answer = http.request(method, filled(path))
+        assert answer.status_code == 401, f"{method} {path} answered {answer.status_code}"
+        assert answer.json()["remedy"] == "Sign in"
+
+
+@pytest.mark.parametrize("role", ROLES)
+def test_each_role_gets_what_it_needs_and_no_more(guarded: Server, role: Any) -> None:
+    http = signed_in(guarded, role)
+    for method, path, operation, needed in operations():
+        if operation in OPEN or operation in ("events", "restorePackage"):
+            continue
+        if may(role, needed):  # type: ignore[arg-type]
+            # Bodies are left out, so that nothing is changed: a refusal for that is what was asked for.
+            answer = http.request(method, filled(path))
+            assert answer.status_code not in (401, 403, 500), f"{method} {path}: {answer.status_code} {answer.text}"
+        else:
+            answer = http.request(method, filled(path))
+            assert answer.status_code == 403, f"{role}: {method} {path} answered {answer.status_code}"
+            assert "ask a keeper" in answer.json()["remedy"]
+
+
+def test_sockets_are_an_archivists(guarded: Server) -> None:
+    address = f"ws://127.0.0.1:{guarded.port}/api/transfers/none/watch"
+    for cookies in ({}, _cookie(guarded, "reader")):
+        with pytest.raises(InvalidStatus), connect(address, additional_headers=cookies):
+            pass
+    with connect(address, additional_headers=_cookie(guarded, "archivist")):
+        pass
+
+
+def _cookie(house: Server, role: str) -> dict[str, str]:
+    return {"Cookie": f"inkwell_session={signed_in(house, role).cookies['inkwell_session']}"}
+
+
+def test_the_ledger_carries_the_name(guarded: Server) -> None:
+    http = signed_in(guarded, "archivist")
+    assert http.post("/dockets", json={"shelfmark": "WH-0901", "carrier_format": "LP"}).is_success
+    newest = http.get("/ledger").json()[0]
+    assert (newest["who"], newest["shelfmark"]) == (PEOPLE["archivist"], "WH-0901")
+
+
+def test_the_cookie_is_kept_from_scripts_and_other_sites_and_dies_with_signing_out(guarded: Server) -> None:
+    http = client(guarded)
+    answer = http.post("/session", json={"name": PEOPLE["reader"], "password": PASSWORD})
+    cookie = answer.headers["set-cookie"]
+    assert "HttpOnly" in cookie and "SameSite=strict" in cookie
+    token = http.cookies["inkwell_session"]
+    assert http.get("/dockets").is_success
+    assert http.delete("/session").status_code == 204
+    again = client(guarded)
+    again.cookies["inkwell_session"] = token
+    assert again.get("/dockets").status_code == 401
+    assert again.get("/session").json() == {"sign_in": True, "name": "", "role": None}
+
+
+def test_a_closed_account_is_out_at_once_and_a_new_password_counts(guarded: Server) -> None:
+    keeper = signed_in(guarded, "keeper")
+    new = {"name": "Tam Okoro", "password": PASSWORD, "role": "archivist"}
+    number = keeper.post("/accounts", json=new).json()["id"]
+    assert keeper.post("/accounts", json=new).status_code == 409
+    other = client(guarded)
+    assert other.post("/session", json={"name": "tam okoro", "password": PASSWORD}).is_success
+    assert other.get("/dockets").is_success
+    assert keeper.patch(f"/accounts/{number}", json={"closed": True}).is_success
+    assert other.get("/dockets").status_code == 401
+    assert other.post("/session", json={"name": "Tam Okoro", "password": PASSWORD}).status_code == 401
+    change = {"closed": False, "password": "another four words here", "role": "reader"}
+    assert keeper.patch(f"/accounts/{number}", json=change).json()["role"] == "reader"
+    assert other.post("/session", json={"name": "Tam Okoro", "password": PASSWORD}).status_code == 401
+    assert other.post("/session", json={"name": "Tam Okoro", "password": change["password"]}).is_success
+    assert keeper.patch("/accounts/999999", json={"closed": True}).status_code == 404
+
+
+def test_ones_own_password_is_changed_by_who_knows_it_and_ends_all_other_sessions(guarded: Server) -> None:
+    keeper = signed_in(guarded, "keeper")
+    new = {"name": "Wim Aldous", "password": PASSWORD, "role": "reader"}
+    keeper.post("/accounts", json=new).raise_for_status()
+    here, elsewhere = client(guarded), client(guarded)
+    for http in (here, elsewhere):
+        http.post("/session", json={"name": "Wim Aldous", "password": PASSWORD}).raise_for_status()
+    other = "four other words altogether"
+    assert here.put("/session/password", json={"old": "not this", "new": other}).status_code == 422
+    assert here.put("/session/password", json={"old": PASSWORD, "new": "short"}).status_code == 422
+    assert here.put("/session/password", json={"old": PASSWORD, "new": other}).status_code == 204
+    assert here.get("/dockets").is_success
+    assert elsewhere.get("/dockets").status_code == 401
+    assert elsewhere.post("/session", json={"name": "Wim Aldous", "password": other}).is_success
+
+
+def test_the_last_keeper_stays(guarded: Server) -> None:
+    keeper = signed_in(guarded, "keeper")
+    number = next(one["id"] for one in keeper.get("/accounts").json() if one["role"] == "keeper")
+    for change in ({"role": "reader"}, {"closed": True}):
+        answer = keeper.patch(f"/accounts/{number}", json=change)
+        assert (answer.status_code, answer.json()["detail"]) == (409, "no keeper would be left")
+    assert keeper.get("/accounts").is_success, "nothing was changed, nobody signed out"
+
+
+def test_guessing_is_slowed_down(guarded: Server) -> None:
+    http = client(guarded)
+    told = {http.post("/session", json={"name": "Nobody Here", "password": f"{n}"}).json()["detail"] for n in range(5)}
+    assert told == {"name or password are not right"}, "it is not told which"
+    answer = http.post("/session", json={"name": "nobody here", "password": "6"})
+    assert answer.status_code == 429
+    assert 0 < int(answer.headers["Retry-After"]) <= 900
+    assert http.post("/session", json={"name": PEOPLE["reader"], "password": PASSWORD}).is_success
+
+
+def test_a_poor_password_is_refused_in_the_shell_as_on_the_screen(guarded: Server) -> None:
+    made = shell(guarded, "Someone Else", "reader", "short")
+    assert made.returncode == 1
+    assert "15 to 256 characters" in made.stderr
+
+
+def test_without_sign_in_everybody_is_the_one_archivist(server: Server) -> None:
+    assert server.get("/session") == {"sign_in": False, "name": "archivist", "role": "keeper"}
+    assert server.api.put("/session/password", json={"old": "none", "new": "none"}).status_code == 409
+
+
+@pytest.mark.parametrize(
+    ("host", "names", "asked", "answered"),
+    [
+        ("127.0.0.1", "", "127.0.0.1:8420", True),
+        ("127.0.0.1", "", "192.0.2.7:8420", False),
+        ("192.0.2.1", "", "192.0.2.7:8420", True),
+        ("192.0.2.1", "", "[2001:db8::7]:8420", True),
+        ("192.0.2.1", "", "evil.example", False),
+        ("192.0.2.1", "Archive.example, other", "archive.example:443", True),
+        ("127.0.0.1", "archive.example", "archive.example", True),
+    ],
+)
+def test_to_which_names_it_answers(host: str, names: str, asked: str, answered: bool) -> None:
+    """Addresses of documentation: RFC 5737, RFC 3849."""
+    given = Settings(host=host, names=names)
+    known = {"127.0.0.1", "localhost", "[::1]"} | given.known_names
+    found = foreign(Headers({"host": asked}), known, addresses=given.host == "192.0.2.1")
+    assert (found is None) is answered
+
+
+def test_signing_in_is_needed_wherever_others_can_reach_it() -> None:
+    assert not Settings().needs_sign_in
+    assert Settings(host="192.0.2.1").needs_sign_in
+    assert Settings(sign_in="always").needs_sign_in
