@@ -6,14 +6,17 @@ import "@fontsource/ibm-plex-sans/500.css";
 import "@fontsource/ibm-plex-sans/600.css";
 import "./styles.css";
 
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate } from "react-router";
 import { RouterProvider } from "react-router/dom";
 
-import { followEvents } from "./api/events";
+import { Problem } from "./api/client";
+import { sessionQuery } from "./api/queries";
+import { CollectionPage } from "./collection/CollectionPage";
 import { DiscStage } from "./disc/DiscStage";
+import { DuplicatesPage } from "./duplicates/DuplicatesPage";
 import { ArtworkStage } from "./docket/ArtworkStage";
 import { DescribeStage } from "./docket/DescribeStage";
 import { DocketDesk } from "./docket/DocketDesk";
@@ -25,19 +28,32 @@ import { SheetPage } from "./files/SheetPage";
 import { Broken, Nowhere } from "./frame/Broken";
 import { Frame } from "./frame/Frame";
 import { applyTheme } from "./frame/theme";
+import { NamesPage } from "./headings/NamesPage";
+import { HousePage } from "./house/HousePage";
 import { LedgerPage } from "./ledger/LedgerPage";
+import { Gate } from "./people/Gate";
+import { PasswordPage } from "./people/PasswordPage";
+import { PeoplePage } from "./people/PeoplePage";
 import { RepairStage } from "./repair/RepairStage";
 import { TransferStage } from "./transfer/TransferStage";
 import { FixityPage } from "./packages/FixityPage";
 import { ProfilesPage } from "./packages/ProfilesPage";
+import { ReportsPage } from "./reports/ReportsPage";
 import { SurveyPage } from "./survey/SurveyPage";
 import { Shelf } from "./shelf/Shelf";
 import { ShelfLookUp } from "./shelf/ShelfLookUp";
 import { SourcesStage } from "./sources/SourcesStage";
 
 applyTheme();
-const cache = new QueryClient({ defaultOptions: { queries: { staleTime: 30_000, retry: 1 } } });
-followEvents(cache);
+const cache = new QueryClient({
+  defaultOptions: { queries: { staleTime: 30_000, retry: 1 } },
+  // Signed out meanwhile, here or by a keeper: the gate asks again who it is.
+  queryCache: new QueryCache({
+    onError: (error) => {
+      if (error instanceof Problem && error.status === 401) void cache.invalidateQueries({ queryKey: sessionQuery.queryKey });
+    },
+  }),
+});
 
 const router = createBrowserRouter([
   {
@@ -46,11 +62,18 @@ const router = createBrowserRouter([
     children: [
       { path: "/", element: <Shelf />, errorElement: <Broken /> },
       { path: "/look-up", element: <ShelfLookUp />, errorElement: <Broken /> },
+      { path: "/collection", element: <CollectionPage />, errorElement: <Broken /> },
+      { path: "/collection/duplicates", element: <DuplicatesPage />, errorElement: <Broken /> },
+      { path: "/collection/names", element: <NamesPage />, errorElement: <Broken /> },
+      { path: "/collection/rules", element: <HousePage />, errorElement: <Broken /> },
+      { path: "/collection/reports", element: <ReportsPage />, errorElement: <Broken /> },
       { path: "/files", element: <FilesPage />, errorElement: <Broken /> },
       { path: "/files/sheet", element: <SheetPage />, errorElement: <Broken /> },
       { path: "/survey", element: <SurveyPage />, errorElement: <Broken /> },
       { path: "/fixity", element: <FixityPage />, errorElement: <Broken /> },
       { path: "/profiles", element: <ProfilesPage />, errorElement: <Broken /> },
+      { path: "/password", element: <PasswordPage />, errorElement: <Broken /> },
+      { path: "/people", element: <PeoplePage />, errorElement: <Broken /> },
       { path: "/ledger", element: <LedgerPage />, errorElement: <Broken /> },
       {
         path: "/dockets/:docketId",
@@ -79,7 +102,9 @@ if (root)
   createRoot(root).render(
     <StrictMode>
       <QueryClientProvider client={cache}>
-        <RouterProvider router={router} />
+        <Gate>
+          <RouterProvider router={router} />
+        </Gate>
       </QueryClientProvider>
     </StrictMode>,
   );

@@ -3,13 +3,13 @@ import type { QueryClient } from "@tanstack/react-query";
 import type { Job } from "./client";
 import { docketQuery, drivesQuery, jobsQuery, reconcileQuery, recordingsQuery, shelfLookUpQuery, sourceArtQuery, docketSourcesQuery, transferQuery } from "./queries";
 
-type News = { kind: "hello" | "files" | "cells" | "survey" } | { kind: "job"; job: Job } | { kind: "docket" | "transfer" | "look-up"; docket_id: number };
+type News = { kind: "hello" | "files" | "cells" | "survey" | "collection" } | { kind: "job"; job: Job } | { kind: "docket" | "transfer" | "look-up"; docket_id: number };
 
 /** What may be known once a job has listened to a side. */
 const HEARD_ANEW = ["hearing", "repairs", "places", "harm", "spectra"];
 
 /** What a step of work on files may have changed. */
-const FILES_ANEW = ["bundles", "sheet", "file steps", "folders of files", "art check", "ledger", "survey", "findings"];
+const FILES_ANEW = ["bundles", "sheet", "file steps", "folders of files", "art check", "ledger", "survey", "findings", "duplicates", "held files", "headings", "house rules"];
 
 /** Keeps the query cache in step with the server's news, for as long as the page lives. Returns how to stop. */
 export function followEvents(cache: QueryClient): () => void {
@@ -43,8 +43,10 @@ export function followEvents(cache: QueryClient): () => void {
       for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "cells") {
       void cache.invalidateQueries({ queryKey: ["bundles"] });
+    } else if (news.kind === "collection") {
+      void cache.invalidateQueries({ queryKey: ["collection"] });
     } else if (news.kind === "survey") {
-      for (const key of ["survey", "findings", "ledger"]) void cache.invalidateQueries({ queryKey: [key] });
+      for (const key of ["survey", "findings", "ledger", "headings", "house rules"]) void cache.invalidateQueries({ queryKey: [key] });
     } else if (first) {
       // What was asked for before the news could be heard may have changed in between.
       for (const key of ["ledger", "shelf", "docket"]) void cache.invalidateQueries({ queryKey: [key] });

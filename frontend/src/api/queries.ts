@@ -1,6 +1,6 @@
-import { queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 
-import { answer, api, type LedgerFilter, type Naming, Problem, type RepairsWanted } from "./client";
+import { answer, api, type HeadingKind, type HouseRule, type LedgerFilter, type MergeWanted, type Naming, Problem, type RepairsWanted, type SearchWanted } from "./client";
 
 /** Key, fetcher and type of each resource in one place. */
 export const shelfQuery = (search: string) =>
@@ -314,3 +314,87 @@ export const remedyQuery = (check: string, ids: number[]) =>
     queryFn: ({ signal }) => answer(api.POST("/api/survey/preview", { body: ids.length ? { ids, check: "" } : { ids: [], check }, signal })),
     retry: false,
   });
+
+export const sessionQuery = queryOptions({
+  queryKey: ["session"],
+  queryFn: ({ signal }) => answer(api.GET("/api/session", { signal })),
+});
+
+export const accountsQuery = queryOptions({
+  queryKey: ["accounts"],
+  queryFn: ({ signal }) => answer(api.GET("/api/accounts", { signal })),
+});
+
+const PAGE = 100;
+
+/** What is found in the collection, a page at a time. */
+export const collectionQuery = (wanted: SearchWanted) =>
+  infiniteQueryOptions({
+    queryKey: ["collection", wanted],
+    queryFn: ({ signal, pageParam }) => answer(api.GET("/api/collection", { params: { query: { ...wanted, start: pageParam, most: PAGE } }, signal })),
+    initialPageParam: 0,
+    getNextPageParam: (last, _, start) => (start + PAGE < last.total ? start + PAGE : undefined),
+    placeholderData: keepPreviousData,
+  });
+
+export const wallQuery = (wanted: SearchWanted) =>
+  infiniteQueryOptions({
+    queryKey: ["collection", "wall", wanted],
+    queryFn: ({ signal, pageParam }) => answer(api.GET("/api/collection/wall", { params: { query: { ...wanted, start: pageParam, most: PAGE } }, signal })),
+    initialPageParam: 0,
+    getNextPageParam: (last, _, start) => (start + PAGE < last.total ? start + PAGE : undefined),
+    placeholderData: keepPreviousData,
+  });
+
+export const savedSearchesQuery = queryOptions({
+  queryKey: ["saved searches"],
+  queryFn: ({ signal }) => answer(api.GET("/api/collection/searches", { signal })),
+});
+
+export const duplicatesQuery = queryOptions({
+  queryKey: ["duplicates"],
+  queryFn: ({ signal }) => answer(api.GET("/api/duplicates", { signal })),
+});
+
+export const heldQuery = queryOptions({
+  queryKey: ["held files"],
+  queryFn: ({ signal }) => answer(api.GET("/api/holding", { signal })),
+});
+
+export const headingsQuery = (kind: HeadingKind, text: string) =>
+  queryOptions({
+    queryKey: ["headings", kind, text],
+    queryFn: ({ signal }) => answer(api.GET("/api/headings", { params: { query: { kind, text } }, signal })),
+    placeholderData: keepPreviousData,
+  });
+
+export const mergeQuery = (merge: MergeWanted) =>
+  queryOptions({
+    queryKey: ["headings", "merge", merge],
+    queryFn: ({ signal }) => answer(api.POST("/api/headings/preview", { body: merge, signal })),
+    retry: false,
+  });
+
+export const houseQuery = queryOptions({
+  queryKey: ["house rules"],
+  queryFn: ({ signal }) => answer(api.GET("/api/house-rules", { signal })),
+});
+
+export const rulePreviewQuery = (rule: HouseRule) =>
+  queryOptions({
+    queryKey: ["findings", "rule", rule],
+    queryFn: ({ signal }) => answer(api.POST("/api/survey/preview", { body: { ids: [], check: "", rule }, signal })),
+    retry: false,
+  });
+
+export const sheetFieldsQuery = queryOptions({
+  queryKey: ["sheet fields"],
+  queryFn: ({ signal }) => answer(api.GET("/api/sheet/fields", { signal })),
+  staleTime: Infinity,
+});
+
+export const reportsQuery = queryOptions({
+  queryKey: ["reports"],
+  queryFn: ({ signal }) => answer(api.GET("/api/reports", { signal })),
+  staleTime: 0,
+});

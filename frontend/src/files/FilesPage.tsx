@@ -22,7 +22,7 @@ function HouseRule() {
         <>
           <ul className="grid gap-0.5">{Object.entries(check.counts).map(([words, count]) => <li key={words} className="flex justify-between gap-2"><span>{words}</span><span className="figure">{count}</span></li>)}</ul>
           <button type="button" className="press mt-2 w-full justify-center" disabled={carry.isPending} onClick={() => carry.mutate(broken)}>Carry it out for {plural(broken.length, "file")}</button>
-          <p className="quiet mt-1 text-[12px]">It is declared on the sheet, under Pictures.</p>
+          <p className="quiet mt-1 text-[12px]">It is declared with the other <Link className="text-primary" to="/collection/rules">house rules</Link>, or on the sheet.</p>
         </>
       )}
       {carry.error && <Trouble error={carry.error} />}

@@ -3,15 +3,6 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { answer, api } from "../api/client";
 import { fileStepsQuery } from "../api/queries";
 
-/** Takes steps of work on files back, the newest first, one after the other. */
-export function useTakingAllBack() {
-  const cache = useQueryClient();
-  return useMutation({
-    mutationFn: (ids: number[]) => answer(api.POST("/api/file-steps/take-back", { body: { ids } })),
-    onSuccess: () => void cache.invalidateQueries({ queryKey: fileStepsQuery.queryKey }),
-  });
-}
-
 /** Takes a step of work on files back. */
 export function useTakingBack() {
   const cache = useQueryClient();

@@ -7,6 +7,7 @@ import { withJob } from "../api/events";
 import { jobsQuery } from "../api/queries";
 import { type Hearing, player, useHearing, useListenFor } from "../player/player";
 import { LISTEN_FOR, type ListenFor as ListenForName } from "../player/programme";
+import { type TrackHeard, trackPlayer, useTrackHeard } from "../player/track";
 import { useFrames } from "../player/useFrames";
 import { clock, level, percent, timeLeft } from "../words/figures";
 import { sentence } from "../words/Trouble";
@@ -26,6 +27,7 @@ export function Foot() {
 
 function HearingNow() {
   const hearing = useHearing();
+  const track = useTrackHeard();
   const clockText = useRef<HTMLSpanElement>(null);
   const levelText = useRef<HTMLSpanElement>(null);
   const readLevel = useLevelReader(hearing?.takeId ?? null);
@@ -36,6 +38,7 @@ function HearingNow() {
     const peak = readLevel(position);
     if (levelText.current) levelText.current.textContent = Number.isNaN(peak) ? "" : level(peak > 0 ? 20 * Math.log10(peak) : null);
   });
+  if (track) return <TrackNow track={track} />;
   if (!hearing) return <span className="quiet">Nothing is playing. Click into a side to hear from there.</span>;
   return (
     <>
@@ -47,6 +50,24 @@ function HearingNow() {
       <ListenFor hearing={hearing} />
       <span ref={levelText} className="figure quiet w-24" />
       {hearing.trouble && <span className="text-error">{sentence(hearing.trouble)}</span>}
+    </>
+  );
+}
+
+/** A whole track or file, from the collection. */
+function TrackNow({ track }: { track: TrackHeard }) {
+  const clockText = useRef<HTMLSpanElement>(null);
+  useFrames(track.playing, () => {
+    if (clockText.current) clockText.current.textContent = clock(trackPlayer.seconds(), 1);
+  });
+  return (
+    <>
+      <button type="button" className="press !px-2 !py-0.5" onClick={() => trackPlayer.toggle()} aria-label={track.playing ? "Stop" : "Play"}>
+        {track.playing ? <Pause size={14} aria-hidden /> : <Play size={14} aria-hidden />}
+      </button>
+      <span ref={clockText} className="figure w-20" data-testid="position" />
+      <span className="max-w-96 truncate">{track.name}</span>
+      {track.trouble && <span className="text-error">{sentence(track.trouble)}</span>}
     </>
   );
 }

@@ -1,14 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 
-import type { LedgerFilter, LedgerLine } from "../api/client";
-import { fileStepsQuery, ledgerPeopleQuery, ledgerQuery } from "../api/queries";
-import { useTakingAllBack, useTakingBack } from "../files/useTakingBack";
+import type { LedgerFilter } from "../api/client";
+import { ledgerPeopleQuery, ledgerQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
 import { FindField } from "../frame/FindField";
 import { plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { asQuery, byDay, clockOf, startOf } from "./days";
+import { TakeDayBack } from "./TakeDayBack";
+import { told, useTakingEntriesBack } from "./useTakingEntriesBack";
 
 /** Everything done, day by day, newest first, with what was before and after. */
 export function LedgerPage() {
@@ -18,28 +19,21 @@ export function LedgerPage() {
   const wanted: LedgerFilter = { search, who, since: startOf(from), until: startOf(to, 1) };
   const { data: lines, error } = useQuery(ledgerQuery(wanted));
   const { data: people = [] } = useQuery(ledgerPeopleQuery);
-  const { data: steps = [] } = useQuery(fileStepsQuery);
-  const back = useTakingBack();
-  const allBack = useTakingAllBack();
+  const back = useTakingEntriesBack();
   const choose = (name: string, value: string) => {
     const next = new URLSearchParams(params);
     if (value) next.set(name, value);
     else next.delete(name);
     setParams(next, { replace: true, flushSync: true });
   };
-  const canGoBack = new Set(steps.filter((one) => one.can_be_taken_back).map((one) => one.id));
-  const stepOf = (line: LedgerLine) => {
-    const id = Number(line.after?.file_step_id);
-    return canGoBack.has(id) ? id : null;
-  };
-  const trouble = error ?? back.error ?? allBack.error;
+  const trouble = error ?? back.error;
   const isFiltered = !!(search || who || from || to);
   return (
     <Desk
       title={
         <>
           <h1 className="text-xl">Ledger</h1>
-          <span className="quiet">{lines && (lines.length === 200 ? "the newest 200 entries" : plural(lines.length, "entry").replace("entrys", "entries"))}</span>
+          <span className="quiet">{lines && (lines.length === 200 ? "the newest 200 entries" : plural(lines.length, "entry", "entries"))}</span>
           <FindField label="Find in the ledger" placeholder="What was done, or a shelfmark" value={search} onChange={(value) => choose("search", value)} />
         </>
       }
@@ -62,39 +56,31 @@ export function LedgerPage() {
       }
     >
       {trouble && <Trouble error={trouble} />}
+      {back.data && <p role="status" className="px-5 pt-3">{told(back.data)}</p>}
       {lines?.length === 0 && <p className="p-8">{isFiltered ? "Nothing in the ledger is like that." : "Nothing has been done yet. Every change will be written down here."}</p>}
-      {byDay(lines ?? []).map(([day, held]) => {
-        const ids = held.map(stepOf).filter((id) => id !== null);
-        return (
-          <section key={day} aria-label={day}>
-            <h2 className="flex items-baseline gap-3 px-5 pb-1 pt-4 text-base">
-              {day}
-              {ids.length > 1 && <button type="button" className="font-sans text-[13px] font-medium text-primary" disabled={allBack.isPending} onClick={() => allBack.mutate(ids)}>Take back all {ids.length} steps</button>}
-            </h2>
-            <table className="w-full border-collapse text-[13px]">
-              <tbody>
-                {held.map((line) => {
-                  const step = stepOf(line);
-                  return (
-                    <tr key={line.id} className="rule-b align-top">
-                      <td className="quiet figure w-14 whitespace-nowrap py-2 pl-5 pr-4">{clockOf(line.at)}</td>
-                      <td className="figure w-24 whitespace-nowrap px-3 py-2">
-                        {line.docket_id !== null && <Link className="text-primary hover:underline" to={`/dockets/${line.docket_id}/intake`}>{line.shelfmark}</Link>}
-                      </td>
-                      <td className="w-1/3 px-3 py-2">
-                        {line.action}
-                        {step !== null && <button type="button" className="ml-2 font-medium text-primary" disabled={back.isPending} onClick={() => back.mutate(step)}>Take back</button>}
-                      </td>
-                      <td className="figure quiet px-3 py-2"><Change before={line.before} after={line.after} /></td>
-                      <td className="quiet whitespace-nowrap px-5 py-2 text-right">{line.who}</td>
-                    </tr>
-                  );
-                })}
-              </tbody>
-            </table>
-          </section>
-        );
-      })}
+      {byDay(lines ?? []).map(([day, held]) => (
+        <section key={day} aria-label={day}>
+          <TakeDayBack day={day} lines={held} back={back} />
+          <table className="w-full border-collapse text-[13px]">
+            <tbody>
+              {held.map((line) => (
+                <tr key={line.id} className="rule-b align-top">
+                  <td className="quiet figure w-14 whitespace-nowrap py-2 pl-5 pr-4">{clockOf(line.at)}</td>
+                  <td className="figure w-24 whitespace-nowrap px-3 py-2">
+                    {line.docket_id !== null && <Link className="text-primary hover:underline" to={`/dockets/${line.docket_id}/intake`}>{line.shelfmark}</Link>}
+                  </td>
+                  <td className="w-1/3 px-3 py-2">
+                    {line.action}
+                    {line.way_back === "open" && <button type="button" className="block font-medium text-primary" disabled={back.isPending} onClick={() => back.mutate([line.id])}>Take back</button>}
+                  </td>
+                  <td className="figure quiet px-3 py-2"><Change before={line.before} after={line.after} /></td>
+                  <td className="quiet whitespace-nowrap px-5 py-2 text-right">{line.who}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      ))}
     </Desk>
   );
 }
@@ -102,12 +88,13 @@ export function LedgerPage() {
 type Values = Record<string, unknown> | null | undefined;
 
 function Change({ before, after }: { before: Values; after: Values }) {
-  const names = [...new Set([...Object.keys(before ?? {}), ...Object.keys(after ?? {})])];
+  // What only the database goes by is in the CSV.
+  const names = [...new Set([...Object.keys(before ?? {}), ...Object.keys(after ?? {})])].filter((name) => !/_id$|^plan_version$|^\d+$/.test(name));
   const shown = names.slice(0, 4);
   return (
     <>
       {shown.map((name) => (
-        <div key={name} className="break-all">
+        <div key={name} className="wrap-anywhere">
           {name.replaceAll("_", " ")}: {text(before?.[name])}
           {before && after ? " → " : ""}
           {after ? text(after[name]) : ""}

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import type { LedgerLine } from "../api/client";
 import { asQuery, byDay, startOf } from "./days";
 
-const line = (id: number, at: Date): LedgerLine => ({ id, at: at.toISOString(), who: "a", docket_id: null, shelfmark: null, action: "", before: null, after: null });
+const line = (id: number, at: Date): LedgerLine => ({ id, at: at.toISOString(), who: "a", docket_id: null, shelfmark: null, action: "", before: null, after: null, way_back: null });
 
 describe("days of the ledger", () => {
   it("begin at midnight where one sits, and end where the next begins", () => {

@@ -104,7 +104,7 @@ class Player {
   private begin(place: Place): void {
     this.silence();
     this.left = place;
-    const reel = this.reelAt(place);
+    const reel = this.reelAt(place, null);
     if (!reel) return;
     this.coming = reel;
     void this.context?.resume();
@@ -113,7 +113,7 @@ class Player {
         if (this.coming !== reel) return;
         this.coming = null;
         this.reel = reel;
-        reel.start(null);
+        reel.start();
       },
       (cause: unknown) => this.coming === reel && this.ended(reel, String((cause as Error).message)),
     );
@@ -125,21 +125,21 @@ class Player {
     const place = this.reel?.place();
     if (!place) return this.begin(this.left ?? { span: 0, sample: this.hearing.spans[0]?.[0] ?? 0 });
     this.coming?.stop();
-    const next = this.reelAt(place);
+    const next = this.reelAt(place, this.reel);
     if (!next) return;
     this.coming = next;
     next.prepare().then(
       () => {
         if (this.coming !== next) return next.stop();
         this.coming = null;
-        next.start(this.reel);
+        next.start();
         this.reel = next;
       },
       (cause: unknown) => this.coming === next && this.ended(next, String((cause as Error).message)),
     );
   }
 
-  private reelAt(place: Place): Reel | null {
+  private reelAt(place: Place, over: Reel | null): Reel | null {
     const { hearing } = this;
     if (!hearing) return null;
     if (this.context?.sampleRate !== hearing.rateHz) {
@@ -147,7 +147,7 @@ class Player {
       // At the take's own rate: nothing is resampled between two pieces.
       this.context = new AudioContext({ sampleRate: hearing.rateHz });
     }
-    const reel: Reel = new Reel(this.context, soundOf(hearing, this.wanted), hearing.channels, hearing.spans, place, hearing.loop, (trouble) =>
+    const reel: Reel = new Reel(this.context, soundOf(hearing, this.wanted), hearing.channels, hearing.spans, place, hearing.loop, over, (trouble) =>
       this.ended(reel, trouble),
     );
     return reel;

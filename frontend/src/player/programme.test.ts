@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 
-import { type Piece, pieceAfter, pieceAt, type Span } from "./programme";
+import { type Piece, pieceAfter, pieceAt, piecesFrom, type Span } from "./programme";
 
 const walk = (spans: readonly Span[], ratio: number, count: number, length: number): Piece[] => {
   const pieces: Piece[] = [];
@@ -39,4 +39,14 @@ test("a loop begins again after its last part", () => {
 test("a place past the end of its span goes on in the next", () => {
   expect(pieceAt([[0, 100], [500, 600]], { span: 0, sample: 100 }, 1, 400)).toEqual({ span: 1, first: 500, count: 100 });
   expect(pieceAt([[0, 100]], { span: 0, sample: 100 }, 1, 400)).toBeNull();
+});
+
+test("pieces are joined at the very sample at which a place lies in them", () => {
+  const pieces = walk([[0, 250], [500, 600]], 1, 100, 10_000);
+  const joined = piecesFrom(pieces, { span: 0, sample: 130 }, 1);
+  expect(joined?.skip).toBe(30);
+  expect(joined?.pieces.map(({ first }) => first)).toEqual([100, 200, 500]);
+  expect(piecesFrom(pieces, { span: 1, sample: 500 }, 1)?.pieces).toHaveLength(1);
+  expect(piecesFrom(pieces, { span: 0, sample: 250 }, 1)).toBeNull();
+  expect(piecesFrom(pieces, { span: 0, sample: 150 }, 1.25)?.skip).toBe(20);
 });

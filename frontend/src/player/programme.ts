@@ -46,3 +46,11 @@ export function pieceAfter(spans: readonly Span[], piece: Piece, given: number, 
   const start = spans[0];
   return loop && start ? pieceAt(spans, { span: 0, sample: start[0] }, ratio, count) : null;
 }
+
+/** Pieces that touch, from the sample on at which a place lies in them; none if it lies in none of them. */
+export function piecesFrom<P extends Piece>(pieces: readonly P[], place: Place, ratio: number): { skip: number; pieces: readonly P[] } | null {
+  const sample = soundedAt(place.sample, ratio);
+  const at = pieces.findIndex(({ span, first, count }) => span === place.span && sample >= first && sample < first + count);
+  const piece = pieces[at];
+  return piece ? { skip: sample - piece.first, pieces: pieces.slice(at) } : null;
+}

@@ -1,4 +1,4 @@
-import { type ListenFor, pieceAfter, pieceAt, type Piece, type Place, type Span, takeSampleAt } from "./programme";
+import { type ListenFor, pieceAfter, pieceAt, type Piece, piecesFrom, type Place, type Span, takeSampleAt } from "./programme";
 
 /** A sound that can be asked for in pieces: a take, or a side under one version of its plan. */
 export interface Sound {
@@ -8,6 +8,11 @@ export interface Sound {
   /** By how much it is turned down, so that what one switches between is equally loud. */
   gainDb: number;
   url: (first: number, count: number) => string;
+}
+
+/** A piece that has come, as long as it came. */
+interface Fetched extends Piece {
+  buffer: AudioBuffer;
 }
 
 interface Sounding {
@@ -24,6 +29,10 @@ const AHEAD_S = 2.5;
 const PUMP_MS = 100;
 const FADE_S = 0.012;
 const LEAD_S = 0.03;
+// Two that are to lie on each other to the sample are laid so far ahead that no hold-up of the page comes between.
+const OVER_LEAD_S = 0.1;
+const OVER_FIRST_S = 0.6;
+const MOST_READY = 12;
 
 /**
  * A programme of one sound on its way through the loudspeaker: fetched a piece at a time and laid end to end.
@@ -37,7 +46,8 @@ export class Reel {
   private next: Piece | null;
   private until = 0;
   private fetching = false;
-  private first: { piece: Piece; buffer: AudioBuffer } | null = null;
+  private ready: Fetched[] = [];
+  private begun = 0;
 
   constructor(
     private readonly context: AudioContext,
@@ -46,39 +56,46 @@ export class Reel {
     private readonly spans: readonly Span[],
     place: Place,
     private readonly loop: boolean,
+    /** What it takes over from, until it has. */
+    private over: Reel | null,
     private readonly onEnd: (trouble: string | null) => void,
   ) {
     this.gain = context.createGain();
     this.gain.gain.value = 0;
     this.gain.connect(context.destination);
-    this.next = pieceAt(spans, place, sound.ratio, Math.round(FIRST_S * context.sampleRate));
+    this.next = pieceAt(spans, place, sound.ratio, Math.round((over ? OVER_FIRST_S : FIRST_S) * context.sampleRate));
   }
 
-  /** Fetches its first piece. */
+  /** Fetches its first piece; more if it takes over from another that has come too far meanwhile. */
   async prepare(): Promise<void> {
-    if (!this.next) return;
-    const piece = this.next;
-    const buffer = await this.fetch(piece);
-    if (buffer) this.first = { piece, buffer };
-    this.next = pieceAfter(this.spans, piece, buffer?.length ?? 0, this.sound.ratio, this.pieceSamples(), this.loop);
+    let took = 0;
+    while (this.next && (this.ready.length === 0 || (!this.isAhead(took) && this.ready.length < MOST_READY))) {
+      const asked = this.context.currentTime;
+      const piece = this.next;
+      const buffer = await this.fetch(piece);
+      took = this.context.currentTime - asked;
+      if (buffer) this.ready.push({ ...piece, count: buffer.length, buffer });
+      this.next = this.after(piece, buffer);
+    }
   }
 
   /** Begins to sound a moment from now, at its beginning or, taking over, where the other then is, which it stops. */
-  start(over: Reel | null): void {
-    const when = this.context.currentTime + LEAD_S;
+  start(): void {
+    let lead = this.over ? OVER_LEAD_S : LEAD_S;
+    let when = this.layFrom(lead);
+    // Laid too late, it would lie beside the other: once more, with more time.
+    while (this.over && this.context.currentTime > when - lead / 2 && lead < 1) {
+      for (const { node } of this.laid.splice(0)) node.disconnect();
+      lead *= 2;
+      when = this.layFrom(lead);
+    }
     const level = 10 ** (this.sound.gainDb / 20);
     this.gain.gain.setValueAtTime(0, when);
     this.gain.gain.linearRampToValueAtTime(level, when + FADE_S);
-    this.until = when;
-    if (this.first) {
-      const { piece, buffer } = this.first;
-      const place = over?.place(when);
-      const sample = place && place.span === piece.span ? place.sample / this.sound.ratio : piece.first;
-      const skip = Math.round(Math.min(Math.max(0, sample - piece.first), buffer.length - 1));
-      this.lay({ ...piece, first: piece.first + skip, count: piece.count - skip }, buffer, skip);
-      this.first = null;
-    }
-    over?.stop(when);
+    this.over?.stop(when);
+    this.over = null;
+    this.begun = when;
+    this.ready = [];
     this.timer = setInterval(() => this.pump(), PUMP_MS);
     this.pump();
   }
@@ -88,7 +105,7 @@ export class Reel {
     this.abort.abort();
     if (this.timer) clearInterval(this.timer);
     const level = 10 ** (this.sound.gainDb / 20);
-    this.gain.gain.cancelScheduledValues(this.context.currentTime);
+    this.gain.gain.cancelScheduledValues(when);
     if (this.laid.length > 0) this.gain.gain.setValueAtTime(level, when);
     this.gain.gain.linearRampToValueAtTime(0, when + FADE_S);
     for (const { node } of this.laid) node.stop(when + FADE_S);
@@ -103,8 +120,35 @@ export class Reel {
     return { span: now.piece.span, sample: takeSampleAt(sounded, this.sound.ratio) };
   }
 
-  private pieceSamples(): number {
-    return Math.round(PIECE_S * this.context.sampleRate);
+  private after(piece: Piece, buffer: AudioBuffer | null): Piece | null {
+    const samples = Math.round(PIECE_S * this.context.sampleRate);
+    return pieceAfter(this.spans, piece, buffer?.length ?? 0, this.sound.ratio, samples, this.loop);
+  }
+
+  /** Whether what is ready lasts, from where the other will be, until the next piece can be here. */
+  private isAhead(took: number): boolean {
+    if (!this.over) return true;
+    const place = this.over.place(this.context.currentTime + OVER_LEAD_S);
+    const joined = place && piecesFrom(this.ready, place, this.sound.ratio);
+    if (!joined) return false;
+    const samples = joined.pieces.reduce((sum, { count }) => sum + count, -joined.skip);
+    return samples / this.context.sampleRate > 2 * took + OVER_LEAD_S;
+  }
+
+  /** Lays what is ready, to begin so many seconds from now or as soon as the other has; says when that is. */
+  private layFrom(lead: number): number {
+    const { over } = this;
+    const when = this.toSample(Math.max(this.context.currentTime + lead, over ? over.begun + FADE_S : 0));
+    const place = over?.place(when);
+    const joined = (place && piecesFrom(this.ready, place, this.sound.ratio)) ?? { skip: 0, pieces: this.ready };
+    this.until = when;
+    joined.pieces.forEach((piece, index) => this.lay(piece, piece.buffer, index === 0 ? joined.skip : 0));
+    return when;
+  }
+
+  /** A time at which a sample begins: between two, the sound card would mix them. */
+  private toSample(seconds: number): number {
+    return Math.ceil(seconds * this.context.sampleRate) / this.context.sampleRate;
   }
 
   private pump(): void {
@@ -122,7 +166,7 @@ export class Reel {
         this.fetching = false;
         if (this.abort.signal.aborted) return;
         if (buffer) this.lay(piece, buffer, 0);
-        this.next = pieceAfter(this.spans, piece, buffer?.length ?? 0, this.sound.ratio, this.pieceSamples(), this.loop);
+        this.next = this.after(piece, buffer);
         this.pump();
       },
       (cause: unknown) => {
@@ -138,11 +182,11 @@ export class Reel {
     node.buffer = buffer;
     node.connect(this.gain);
     // What came late begins late, but nothing is lost.
-    const at = Math.max(this.until, this.context.currentTime + 0.005);
+    const at = Math.max(this.until, this.toSample(this.context.currentTime + 0.005));
     const given = buffer.length - skip;
     node.start(at, skip / this.context.sampleRate);
     this.until = at + given / this.context.sampleRate;
-    this.laid.push({ piece, given, at, until: this.until, node });
+    this.laid.push({ piece: { ...piece, first: piece.first + skip }, given, at, until: this.until, node });
   }
 
   private async fetch(piece: Piece): Promise<AudioBuffer | null> {

@@ -16,6 +16,7 @@ const GROUPS: Record<Check["group"], string> = {
   pictures: "Pictures",
   sound: "Sound",
   files: "Files",
+  sealed: "Sealed packages",
 };
 
 /** What is wrong in the whole collection: counts that open, then the findings of one check. */
@@ -65,10 +66,10 @@ function Overview() {
               <h2 className="margin-heading">The sound itself</h2>
               {hears ? <p>Being listened to; see the foot.</p> : data.unheard > 0 ? (
                 <>
-                  <p>{plural(data.unheard, "lossless file")} not listened to yet: overs, channels, unused bits, lossy sources.</p>
+                  <p>{plural(data.unheard, "file")} not listened to yet: overs, channels, unused bits, lossy sources, duplicates.</p>
                   <button type="button" className="press mt-1 w-full justify-center" disabled={listen.isPending} onClick={() => listen.mutate()}>Listen to {data.unheard === 1 ? "it" : "them"}</button>
                 </>
-              ) : <p className="text-accent">✓ Every lossless file was heard.</p>}
+              ) : <p className="text-accent">✓ Every file was heard.</p>}
             </>
           )}
           <h2 className="margin-heading">Steps written</h2>

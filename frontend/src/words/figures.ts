@@ -48,7 +48,7 @@ export const moment = (iso: string): string =>
 
 export const lowerFirst = (text: string): string => text.charAt(0).toLowerCase() + text.slice(1);
 
-export const plural = (count: number, one: string): string => `${count} ${one}${count === 1 ? "" : "s"}`;
+export const plural = (count: number, one: string, many = `${one}s`): string => `${count} ${count === 1 ? one : many}`;
 
 /** Seconds of a typed m:ss, h:mm:ss or plain seconds, decimals allowed; NaN where it is none. */
 export function readClock(text: string): number {

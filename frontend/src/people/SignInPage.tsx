@@ -1,0 +1,45 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { answer, api } from "../api/client";
+import { Mark } from "../frame/Mark";
+import { Trouble } from "../words/Trouble";
+import { forgetAllBut } from "./session";
+
+/** Who is it? Afterwards the page that was asked for is shown. */
+export function SignInPage() {
+  const cache = useQueryClient();
+  const [name, setName] = useState("");
+  const [password, setPassword] = useState("");
+  const signIn = useMutation({
+    mutationFn: () => answer(api.POST("/api/session", { body: { name, password } })),
+    onSuccess: (session) => {
+      forgetAllBut(cache, session);
+    },
+    onError: () => setPassword(""),
+  });
+  return (
+    <main className="grid h-full grid-cols-[minmax(260px,2fr)_3fr]">
+      <div className="flex flex-col justify-end border-r border-base-300 bg-base-200 p-10">
+        <Mark />
+        <p className="mt-3 font-serif text-3xl font-semibold leading-tight">Inkwell Groove</p>
+        <p className="quiet mt-2 max-w-xs">From the carrier on the shelf to verified lossless files.</p>
+      </div>
+      <form
+        className="flex max-w-md flex-col justify-center gap-3 p-12"
+        onSubmit={(event) => {
+          event.preventDefault();
+          signIn.mutate();
+        }}
+      >
+        <h1 className="text-xl">Who is at work?</h1>
+        <p className="quiet">What you do is written into the ledger under your name.</p>
+        <label className="block"><span className="quiet">Name</span><input className="field w-full" autoComplete="username" autoFocus required value={name} onChange={(event) => setName(event.target.value)} /></label>
+        <label className="block"><span className="quiet">Password</span><input className="field w-full" type="password" autoComplete="current-password" required value={password} onChange={(event) => setPassword(event.target.value)} /></label>
+        <button className="press press-main justify-center" disabled={signIn.isPending}>{signIn.isPending ? "Looking" : "Sign in"}</button>
+        {signIn.error && <Trouble error={signIn.error} />}
+        <p className="quiet text-[12px]">No account yet, or the password forgotten? Ask a keeper of the house.</p>
+      </form>
+    </main>
+  );
+}

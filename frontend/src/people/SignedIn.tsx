@@ -1,0 +1,28 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { LogOut, Users } from "lucide-react";
+import { NavLink } from "react-router";
+
+import { answer, api } from "../api/client";
+import { sessionQuery } from "../api/queries";
+import { forgetAllBut } from "./session";
+
+/** At the foot of the spine: who is signed in, the way out, and for keepers the way to all accounts. */
+export function SignedIn({ place }: { place: (state: { isActive: boolean }) => string }) {
+  const cache = useQueryClient();
+  const { data: session } = useQuery(sessionQuery);
+  const signOut = useMutation({
+    mutationFn: () => answer(api.DELETE("/api/session")),
+    onSuccess: () => forgetAllBut(cache, { sign_in: true, name: "", role: null }),
+  });
+  return (
+    <>
+      {session?.role === "keeper" && <NavLink to="/people" className={place}><Users size={15} aria-hidden /> People</NavLink>}
+      {session?.sign_in && (
+        <div className="flex items-center gap-2 px-4 py-1.5">
+          <NavLink to="/password" className="min-w-0 flex-1 truncate hover:underline" title="Change your password">{session.name}<span className="quiet block text-[12px]">{session.role === "reader" ? "reader: looks, changes nothing" : session.role}</span></NavLink>
+          <button type="button" className="text-primary" aria-label="Sign out" title="Sign out" onClick={() => signOut.mutate()}><LogOut size={15} aria-hidden /></button>
+        </div>
+      )}
+    </>
+  );
+}
