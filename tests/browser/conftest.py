@@ -50,9 +50,9 @@ def page(browser: Browser) -> Iterator[Page]:
     yield from watched(browser)
 
 
-def watched(browser: Browser) -> Iterator[Page]:
+def watched(browser: Browser, *, bypass_csp: bool = False) -> Iterator[Page]:
     """A tab whose errors fail the test."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, bypass_csp=bypass_csp)
     tab = context.new_page()
     troubles: list[str] = []
     tab.on("console", lambda message: troubles.append(message.text) if message.type == "error" else None)

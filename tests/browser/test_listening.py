@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
+from tests.browser.conftest import watched
 from tests.browser.desk import Desk
 from tests.browser.test_tracks_stage import wait_for
 from tests.live import Server
@@ -17,23 +19,47 @@ from tests.live import Server
 pytestmark = pytest.mark.browser
 RATE_HZ = 44_100
 HZ = 441.0
+# What is on its way to the loudspeaker is caught where it is rendered: a page that is held up loses none of it.
 CATCH = """
+const CATCHER = `
+registerProcessor("catcher", class extends AudioWorkletProcessor {
+    block = new Float32Array(4096);
+    filled = 0;
+    process([[line]]) {
+        this.block.set(line ?? new Float32Array(128), this.filled);
+        this.filled += 128;
+        if (this.filled === this.block.length) {
+            this.port.postMessage(Array.from(this.block));
+            this.filled = 0;
+        }
+        return true;
+    }
+});
+`;
 window.caught = [];
 const connect = AudioNode.prototype.connect;
 AudioNode.prototype.connect = function (target, ...rest) {
-    if (target instanceof AudioDestinationNode && !this.context.catcher) {
-        const catcher = this.context.createScriptProcessor(4096, 2, 2);
-        catcher.onaudioprocess = (event) => {
-            window.caught.push(Array.from(event.inputBuffer.getChannelData(0)));
-            for (let c = 0; c < 2; c++) event.outputBuffer.getChannelData(c).set(event.inputBuffer.getChannelData(c));
-        };
-        this.context.catcher = catcher;
-        connect.call(catcher, target);
+    const { context } = this;
+    if (!(target instanceof AudioDestinationNode)) return connect.call(this, target, ...rest);
+    if (!context.sum) {
+        context.sum = context.createGain();
+        connect.call(context.sum, target);
+        context.audioWorklet.addModule(URL.createObjectURL(new Blob([CATCHER], {type: "text/javascript"}))).then(() => {
+            const catcher = new AudioWorkletNode(context, "catcher");
+            catcher.port.onmessage = ({ data }) => window.caught.push(data);
+            connect.call(context.sum, catcher);
+            connect.call(catcher, target);
+        });
     }
-    if (target instanceof AudioDestinationNode) return connect.call(this, this.context.catcher, ...rest);
-    return connect.call(this, target, ...rest);
+    return connect.call(this, context.sum, ...rest);
 };
 """
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    """A tab in which a script of the test's own may run beside those of the application."""
+    yield from watched(browser, bypass_csp=True)
 
 
 @pytest.fixture

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -69,3 +70,20 @@ def test_what_is_no_fault_is_dismissed_with_a_reason(page: Page, house: Server) 
     page.get_by_role("button", name="Open 1 finding again").click()
     page.get_by_role("button", name="See those that are open").click()
     expect(page.get_by_text("20 s of silence at the end")).to_be_visible()
+
+
+def test_a_day_is_taken_back_from_the_ledger(page: Page, house: Server, root: Path) -> None:
+    before = digests_below(root)
+    for check in ("missing album_artist", "writing"):
+        house.post("/survey/put-right", {"check": check})
+        house.wait_for_jobs()
+    assert digests_below(root) != before
+    Desk(page, house).go("/ledger")
+    page.get_by_role("button", name=re.compile(r"^Take back all \d+")).click()
+    told = page.get_by_role("group", name=re.compile("^Take back "))
+    expect(told.get_by_role("listitem").first).to_contain_text("files")
+    told.get_by_role("button", name=re.compile(r"^Take back these \d+")).click()
+    expect(page.get_by_role("status").filter(has_text="taken back")).to_contain_text("1 entry taken back, ")
+    house.wait_for_jobs()
+    expect(page.get_by_role("button", name="Take back", exact=True)).to_have_count(0)
+    assert {one["state"] for one in house.get("/file-steps")} == {"taken back"}

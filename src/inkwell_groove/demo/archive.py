@@ -16,7 +16,7 @@ import soundfile
 from inkwell_groove.demo.carriers import CARRIERS, CARRIERS_FOLDER, write_carrier
 from inkwell_groove.demo.catalogue import write_sources
 from inkwell_groove.demo.discs import DISCS, DISCS_FOLDER, REGISTER_FILE, write_disc
-from inkwell_groove.demo.imports import write_imports
+from inkwell_groove.demo.imports import write_imports, write_reels
 from inkwell_groove.demo.presence import VERSION_FILE, is_made, version
 from inkwell_groove.demo.sides import LANTERNS, SideScript, make_side
 from inkwell_groove.demo.sleeve import lanterns_cover
@@ -46,7 +46,7 @@ def make_archive(folder: Path, *, full_length: bool = False, say: Callable[[str]
     try:
         with ProcessPoolExecutor(min(2, os.cpu_count() or 1)) as pool:
             stretch = FULL_LENGTH_STRETCH if full_length else 1.0
-            imports = pool.submit(write_imports, beside)
+            imports = [pool.submit(make, beside) for make in (write_imports, write_reels)]
             for name in pool.map(write_side, LANTERNS, [beside] * 2, [stretch] * 2):
                 say(f"{name} recorded")
             (beside / CARRIERS_FOLDER).mkdir()
@@ -59,7 +59,8 @@ def make_archive(folder: Path, *, full_length: bool = False, say: Callable[[str]
                 say(f"{name} laid beside the disc drives")
             write_sources(beside, pool)
             say("catalogues written")
-            say(f"{imports.result().name} thrown together")
+            for one in imports:
+                say(f"{one.result().name} thrown together")
             (beside / REGISTER_FILE).write_text(json.dumps(register))
         (beside / "WH-0012 front.jpg").write_bytes(lanterns_cover())
         (beside / VERSION_FILE).write_text(version(full_length=full_length))

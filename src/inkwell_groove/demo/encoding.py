@@ -31,14 +31,18 @@ def encode(path: Path, sound: npt.NDArray[np.float32], rate_hz: int, kind: str, 
         stream.layout = "stereo"
         if kbit_s is not None:
             stream.bit_rate = kbit_s * 1_000
-        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound.T), format="fltp", layout="stereo")
-        frame.sample_rate = rate_hz
         resampler = av.AudioResampler(
             format=stream.format, layout="stereo", rate=out_hz, frame_size=stream.frame_size or 1_024
         )
-        for piece in [*resampler.resample(frame), *resampler.resample(None)]:
-            for packet in stream.encode(piece):
-                container.mux(packet)
+        # A second at a time: what is waiting in the resampler is moved with every frame that is taken from it.
+        for start in range(0, len(sound), rate_hz):
+            part = np.ascontiguousarray(sound[start : start + rate_hz].T)
+            frame = av.AudioFrame.from_ndarray(part, format="fltp", layout="stereo")
+            frame.sample_rate, frame.pts = rate_hz, start
+            for piece in resampler.resample(frame):
+                container.mux(stream.encode(piece))
+        for piece in resampler.resample(None):
+            container.mux(stream.encode(piece))
         for packet in stream.encode(None):
             container.mux(packet)
     return path

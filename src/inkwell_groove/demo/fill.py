@@ -106,6 +106,20 @@ def fill(archive: Path, address: str, shelfmarks: Sequence[str]) -> None:
                 lay_out(api, shelfmark, **TO_RECORD[shelfmark])
             else:
                 record_lanterns(api, archive)
+        bring_in_files(api)
+
+
+def bring_in_files(api: httpx.Client) -> None:
+    """Copies of the folders that somebody else tagged, looked at by the survey, listened to and compared."""
+    if _json(api.get("/bundles")):
+        return
+    for folder in _json(api.get("/files/folders")):
+        if "/" not in folder["name"]:
+            _json(api.post("/bundles", json={"folder": folder["name"]}))
+    wait_for_jobs(api)
+    for ask in ("/survey", "/survey/listen", "/duplicates/compare"):
+        _json(api.post(ask))
+        wait_for_jobs(api)
 
 
 def lay_out(

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
+import soxr
 from PIL import Image, ImageDraw, ImageFont
 
 from inkwell_groove.core.files.pictures import Embedded
@@ -20,7 +21,7 @@ from inkwell_groove.demo.sides import LANTERNS
 from inkwell_groove.demo.sleeve import lanterns_cover
 from inkwell_groove.demo.tunes import Tune, play
 
-IMPORTS_FOLDER, IMPORTS_NAME = "files", "untitled imports"
+IMPORTS_FOLDER, IMPORTS_NAME, REELS_NAME = "files", "untitled imports", "kept twice"
 _RATE_HZ = 44_100
 _LENGTH_S = 4.0
 _SILENCE_S = 20.0
@@ -37,6 +38,28 @@ def write_imports(archive: Path) -> Path:
     _harbour_lights(folder)
     _preludes(folder / "preludes")
     _unsorted(folder / "unsorted")
+    return folder
+
+
+def write_reels(archive: Path) -> Path:
+    """A second folder below `archive`: songs that are here more than once, as records, reissues and tapes have them."""
+    folder = archive / IMPORTS_FOLDER / REELS_NAME
+    tunes = [Tune(title, 48.0, 700 + seed, 92 + 9 * seed, 2 * seed) for seed, title in enumerate(_SONGS[:3])]
+    sounds = [np.stack(play(tune, _RATE_HZ, speed=1.0), axis=1).astype(np.float32) for tune in tunes]
+    presses = (("QHL 1140, 1969", "QHL 1140", "1969", 1.0), ("GC 21, reissue", "GC 21", "1994", 0.6))
+    for name, number, date, gain in presses:
+        (folder / name).mkdir(parents=True)
+        for track, (tune, sound) in enumerate(zip(tunes, sounds, strict=True), start=1):
+            path = encode(folder / name / f"{track:02} {tune.title}.flac", gain * sound, _RATE_HZ, "flac")
+            write(path, Change({"title": tune.title, "artist": "The Tollgate Sisters", "album": "Half Past Seven",
+                                "album_artist": "The Tollgate Sisters", "track_number": str(track), "date": date,
+                                "catalogue_number": number, "media": "LP" if gain == 1.0 else "CD"}))  # fmt: skip
+    (folder / "tapes").mkdir()
+    faster = soxr.resample(sounds[0], _RATE_HZ * 1.012, _RATE_HZ).astype(np.float32)
+    single = np.concatenate([sounds[1][: 15 * _RATE_HZ], sounds[1][26 * _RATE_HZ :]])
+    for title, sound in ((tunes[0].title, faster), (f"{tunes[1].title} (single edit)", single)):
+        path = encode(folder / "tapes" / f"{title}.mp3", sound, _RATE_HZ, "mp3")
+        write(path, Change({"title": title, "artist": "The Tollgate Sisters"}))
     return folder
 
 
