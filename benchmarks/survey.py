@@ -41,10 +41,38 @@ def run(folder: Path) -> Iterator[str]:
                 )
             others = _others(server.database_url, set(planted))
             yield f"by other checks: {others or 'nothing'}"
+            yield from _searches(server, rows)
             _change(server.database_url)
             yield f"surveyed again after {_CHANGED} files were changed in {_survey(server):.1f} s"
     finally:
         database.stop()
+
+
+def _searches(server: Server, rows: list[Row]) -> Iterator[str]:
+    """How long the collection takes to answer, over HTTP, in the middle and at the worst of a hundred questions."""
+    server.stop()
+    server.start()
+    began = time.perf_counter()
+    total = server.get("/collection", most=1)["total"]  # answers once the index is there
+    yield f"{total} files indexed in {time.perf_counter() - began:.1f} s after the server's start"
+    rng = random.Random(3)
+    titles = [rng.choice(rows)["fields"].get("title") or "song" for _ in range(25)]
+    asked: dict[str, list[dict[str, Any]]] = {
+        "a title": [{"text": one} for one in titles],
+        "the same with a letter left out": [{"text": one[:2] + one[3:]} for one in titles],
+        "its beginning, typed": [{"text": one[:3]} for one in titles],
+        "a decade's, as covers": [{"text": one[:4], "decade": ["1970s"]} for one in titles],
+    }
+    for what, questions in asked.items():
+        path = "/collection/wall" if "covers" in what else "/collection"
+        times, hits = [], 0
+        for question in questions:
+            began = time.perf_counter()
+            hits += server.get(path, **question)["total"]
+            times.append(1_000 * (time.perf_counter() - began))
+        times.sort()
+        middle, worst = times[len(times) // 2], times[-1]
+        yield f"searched for {what}: {middle:.0f} ms, at worst {worst:.0f} ms, {hits / len(times):.0f} found"
 
 
 def _survey(server: Server) -> float:
