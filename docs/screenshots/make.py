@@ -11,11 +11,9 @@ from playwright.sync_api import Page, sync_playwright
 HERE = Path(__file__).parent
 VIEWS = {
     "shelf": "/",
-    "intake": "/dockets/1/intake",
     "tracks": "/dockets/1/tracks",
     "joins": "/dockets/1/tracks?view=joins&side=2",
     "describe": "/dockets/1/describe",
-    "profiles": "/profiles?profile=Archive+and+listening",
     "ledger": "/ledger?search=WH-0012",
 }
 
@@ -47,9 +45,11 @@ def main(address: str, folder: Path, only: list[str]) -> None:
             disc(page, address, folder / "disc.png")
         if not only or "transfer" in only:
             record(page, address, folder / "transfer.png")
-        if not only or "lamplight" in only:
+        if not only or {"collection", "duplicates"} & set(only):
+            collection(page, address, folder)
+        if not only or "reports" in only:
             page.evaluate("localStorage.setItem('inkwell theme', 'lamplight')")
-            shoot(page, address + VIEWS["tracks"], folder / "lamplight.png", choose=True)
+            shoot(page, f"{address}/collection/reports", folder / "reports.png", choose=False)
         browser.close()
 
 
@@ -161,6 +161,24 @@ def survey(page: Page, address: str, target: Path) -> None:
     page.get_by_role("list", name="What would change").wait_for()
     page.wait_for_timeout(800)
     page.screenshot(path=target)
+
+
+def collection(page: Page, address: str, folder: Path) -> None:
+    """Everything as covers; then what was heard compared, and what would be set aside."""
+    page.goto(f"{address}/collection?view=covers", wait_until="load")
+    page.wait_for_timeout(1_500)
+    page.screenshot(path=folder / "collection.png")
+    page.goto(f"{address}/collection/duplicates", wait_until="load")
+    page.wait_for_timeout(1_000)
+    if page.get_by_role("button", name="Listen to them").count():
+        page.get_by_role("button", name="Listen to them").click()
+        page.get_by_role("button", name="Listen to them").wait_for(state="detached", timeout=180_000)
+    page.get_by_role("button", name="Compare all").click()
+    page.get_by_text("✓ keep").first.wait_for(timeout=60_000)
+    page.get_by_role("button", name="Tick all of these").click()
+    page.get_by_role("region", name="Other edits").get_by_role("figure").scroll_into_view_if_needed()
+    page.wait_for_timeout(500)
+    page.screenshot(path=folder / "duplicates.png")
 
 
 def disc(page: Page, address: str, target: Path) -> None:
