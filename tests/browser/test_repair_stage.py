@@ -16,6 +16,19 @@ from tests.live import Server
 
 pytestmark = pytest.mark.browser
 PATIENCE_MS = 60_000
+# A message is delivered after whatever the click itself led to, and before the page is drawn.
+STATES_ONCE_CLICKED = """async (box) => {
+    const seen = [];
+    const until = performance.now() + 1500;
+    box.click();
+    const message = new MessageChannel();
+    await new Promise((resolve) => { message.port1.onmessage = resolve; message.port2.postMessage(0); });
+    while (performance.now() < until) {
+        seen.push(box.checked);
+        await new Promise(requestAnimationFrame);
+    }
+    return seen;
+}"""
 
 
 @pytest.fixture(scope="module")
@@ -178,6 +191,18 @@ def test_a_stretch_is_drawn_by_hand_and_two_versions_are_heard(page: Page, serve
         page.get_by_role("button", name="Hear B").click()
     page.keyboard.press("a")
     page.keyboard.press("Space")
+
+
+def test_a_ticked_box_is_ticked_before_the_page_is_drawn_again(page: Page, server: Server, docket: Any) -> None:
+    """And stays so while the server is asked and when it has answered."""
+    Desk(page, server).go(f"/dockets/{docket['id']}/repair?view=sound")
+    box = page.get_by_label("Short overs", exact=True).get_by_role("checkbox")
+    seen = box.evaluate(STATES_ONCE_CLICKED)
+    assert len(seen) > 5
+    assert all(seen)
+    wait_for(lambda: restoration(server, docket)["declip"], page)
+    page.get_by_role("button", name="Undo").click()
+    wait_for(lambda: not restoration(server, docket)["declip"], page)
 
 
 def test_steps_are_set_and_refuse_what_cannot_be(page: Page, server: Server, docket: Any) -> None:
