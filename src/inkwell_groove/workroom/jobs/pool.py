@@ -8,7 +8,7 @@ import os
 import signal
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any
@@ -26,14 +26,19 @@ _cancelled: Any = None
 class JobPool:
     """Runs `module:function(arguments, progress)` in worker processes.
 
-    `on_progress(job_id, share, message)` is called on a thread of this process.
+    `on_progress(job_id, share, message)` is called on a thread of this process. The modules in `preload` are imported
+    once for all workers; none may start a thread.
     """
 
-    def __init__(self, workers: int, on_progress: Callable[[int, float, str], None]) -> None:
+    def __init__(
+        self, workers: int, on_progress: Callable[[int, float, str], None], *, preload: Sequence[str] = ()
+    ) -> None:
         self._workers = workers
         self._on_progress = on_progress
-        # Forking a process that has threads and database connections is asking for trouble.
-        self._context = multiprocessing.get_context("spawn")
+        # Forking a process that has threads and database connections is asking for trouble; a process that has only
+        # imported what jobs need is forked instead: a new worker is there at once, and shares that memory.
+        self._context = multiprocessing.get_context("forkserver")
+        self._context.set_forkserver_preload(list(preload))
         self._reports = self._context.Queue()
         self._cancelled = self._context.Array("q", _SLOTS)
         self._next_slot = 0
@@ -44,9 +49,14 @@ class JobPool:
 
     def warm(self, function: str) -> None:
         """Starts every worker and has it call `module:function()` once: imports take seconds, ahead of need."""
-        with self._lock:
-            for _ in range(self._workers):
-                self._pool.submit(_call, function)
+
+        def begin() -> None:
+            with self._lock:
+                for _ in range(self._workers):
+                    self._pool.submit(_call, function)
+
+        # The first worker is there once all is imported; whoever asks for this need not wait for that.
+        threading.Thread(target=begin, name="job workers", daemon=True).start()
 
     def submit(self, job_id: int, function: str, arguments: dict[str, Any]) -> Future[dict[str, Any]]:
         """The future's exception is what the function raised, or BrokenProcessPool where its process died."""
@@ -61,7 +71,7 @@ class JobPool:
 
     def cancel(self, job_id: int) -> None:
         """Asks a running job to stop at its next report."""
-        with self._lock:
+        with self._cancelled.get_lock():
             self._cancelled[self._next_slot] = job_id
             self._next_slot = (self._next_slot + 1) % _SLOTS
 
@@ -81,7 +91,7 @@ class JobPool:
             self._workers,
             mp_context=self._context,
             initializer=_begin_worker,
-            initargs=(self._reports, self._cancelled, os.getpid()),
+            initargs=(self._reports, self._cancelled),
         )
 
     def _listen(self) -> None:
@@ -89,17 +99,18 @@ class JobPool:
             self._on_progress(*report)
 
 
-def _begin_worker(reports: Any, cancelled: Any, parent: int) -> None:
+def _begin_worker(reports: Any, cancelled: Any) -> None:
     global _reports, _cancelled
     _reports, _cancelled = reports, cancelled
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    threading.Thread(target=_leave_with, args=(parent,), daemon=True).start()
+    threading.Thread(target=_leave_with_server, daemon=True).start()
 
 
-def _leave_with(parent: int) -> None:
+def _leave_with_server() -> None:
     """A worker must not outlive a server that was killed: two of them would write to the same places."""
-    while os.getppid() == parent:
-        time.sleep(0.5)
+    server = multiprocessing.parent_process()  # which asked for this process, whatever forked it
+    assert server is not None
+    server.join()
     os._exit(1)
 
 

@@ -40,6 +40,10 @@ class JobKind:
     fail: Fail = lambda session, job, failure: None
     after: Callable[[int], None] = lambda docket_id: None
 
+    @property
+    def module(self) -> str:
+        return self.function.partition(":")[0]
+
 
 def under_way(session: Session, *kinds: str, but: int | None = None) -> bool:
     """Whether a job of any of these kinds waits or runs, other than one."""
@@ -57,7 +61,7 @@ class JobRunner:
         self._events = events
         self._kinds = {kind.name: kind for kind in kinds}
         self._workers = workers
-        self._pool = JobPool(workers, self._on_progress)
+        self._pool = JobPool(workers, self._on_progress, preload=sorted({one.module for one in kinds}))
         self._running: set[int] = set()
         self._row_written: dict[int, float] = {}
         self._wake = threading.Event()
