@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import itertools
+import multiprocessing
 import os
-import signal
-import subprocess
 import time
+from collections.abc import Mapping
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -15,10 +15,15 @@ import httpx
 
 from inkwell_groove.store.migrate import upgrade
 from launcher.database import Database
-from launcher.places import FRONTEND, PYTHON
+from launcher.places import FRONTEND
 from launcher.processes import free_port
 
 _numbers = itertools.count(1)
+
+# Importing the application takes most of a server's start, and there are many: it is imported once, in a process from
+# which each server is forked. `tests/launcher` starts one as users do.
+_imported = multiprocessing.get_context("forkserver")
+_imported.set_forkserver_preload(["inkwell_groove.web.__main__", __name__])
 
 
 def new_schema(mariadb: Database, *, migrated: bool = True) -> str:
@@ -32,8 +37,20 @@ def new_schema(mariadb: Database, *, migrated: bool = True) -> str:
     return url
 
 
+def _serve(environment: Mapping[str, str], log: Path) -> None:
+    """What `python -m inkwell_groove.web` does."""
+    from inkwell_groove.web.__main__ import main
+
+    os.environ.clear()
+    os.environ.update(environment)
+    with log.open("ab") as file:
+        os.dup2(file.fileno(), 1)
+        os.dup2(file.fileno(), 2)
+    main()
+
+
 class Server:
-    """`python -m inkwell_groove.web` in a process, and a client for its API."""
+    """The application in a process of its own, and a client for its API."""
 
     def __init__(self, database_url: str, media_root: Path, **settings: str) -> None:
         self.media_root, self.database_url = media_root, database_url
@@ -48,21 +65,16 @@ class Server:
             "INKWELL_PORT": str(self.port),
             **settings,
         }
-        self._process: subprocess.Popen[bytes] | None = None
+        self._process: multiprocessing.process.BaseProcess | None = None
 
     def start(self) -> None:
-        log = (self.media_root.parent / "server.log").open("ab")
-        self._process = subprocess.Popen(
-            [PYTHON, "-m", "inkwell_groove.web"],
-            env=self._environment,
-            stdout=log,
-            stderr=log,
-            stdin=subprocess.DEVNULL,
+        self._process = _imported.Process(
+            target=_serve, args=(self._environment, self.media_root.parent / "server.log")
         )
-        log.close()
+        self._process.start()
         until = time.monotonic() + 60
         while time.monotonic() < until:
-            assert self._process.poll() is None, "the server ended at once"
+            assert self._process.is_alive(), "the server ended at once"
             try:
                 if self.api.get("/health").is_success:
                     return
@@ -74,17 +86,25 @@ class Server:
     def kill(self) -> None:
         """As `kill -9` would: no chance to tidy up."""
         assert self._process is not None
-        self._process.send_signal(signal.SIGKILL)
-        self._process.wait(10)
+        self._process.kill()
+        self._process.join(10)
 
     @property
     def is_running(self) -> bool:
-        return self._process is not None and self._process.poll() is None
+        return self._process is not None and self._process.is_alive()
+
+    @property
+    def workers(self) -> list[int]:
+        """The processes that do its jobs: those that the one it keeps for making them made."""
+        assert self._process is not None
+        assert self._process.pid is not None
+        return [worker for child in _children(self._process.pid) for worker in _children(child)]
 
     def stop(self) -> None:
-        if self._process is not None and self._process.poll() is None:
+        if self._process is not None and self._process.is_alive():
             self._process.terminate()
-            self._process.wait(20)
+            self._process.join(20)
+            assert not self._process.is_alive(), "the server does not stop"
 
     def get(self, path: str, **params: Any) -> Any:
         answer = self.api.get(path, params=params)
@@ -134,3 +154,11 @@ class Server:
     ) -> None:
         self.stop()
         self.api.close()
+
+
+def _children(parent: int) -> list[int]:
+    """The processes a process started, by any of its threads, from the kernel's own table."""
+    found = []
+    for task in Path(f"/proc/{parent}/task").iterdir():
+        found += [int(pid) for pid in (task / "children").read_text().split()]
+    return found

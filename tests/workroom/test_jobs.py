@@ -41,16 +41,6 @@ def until_running(server: Server, kind: str, *, progress: float = -1.0) -> Any:
     raise AssertionError(f"{kind} never ran")
 
 
-def children_of(parent: int) -> list[int]:
-    """The processes a process started, from the kernel's own table."""
-    return [int(pid) for pid in Path(f"/proc/{parent}/task/{parent}/children").read_text().split()] + [
-        int(pid)
-        for task in Path(f"/proc/{parent}/task").iterdir()
-        if task.name != str(parent)
-        for pid in (task / "children").read_text().split()
-    ]
-
-
 def is_alive(pid: int) -> bool:
     try:
         return "State:\tZ" not in Path(f"/proc/{pid}/status").read_text()
@@ -101,9 +91,8 @@ def test_a_server_killed_while_it_seals_leaves_no_half_package_and_seals_after_a
 
 def test_workers_do_not_outlive_a_killed_server(fresh: Server, long_take: Path) -> None:
     fresh.upload(fresh.open_docket("T-orphans")["id"], long_take)
-    until_running(fresh, "take in")
-    assert fresh._process is not None
-    workers = children_of(fresh._process.pid)
+    until_running(fresh, "take in", progress=0.0)
+    workers = fresh.workers
     assert workers
     fresh.kill()
     until = time.monotonic() + 5
@@ -115,11 +104,9 @@ def test_workers_do_not_outlive_a_killed_server(fresh: Server, long_take: Path) 
 def test_a_worker_that_dies_is_told_and_the_next_job_runs(fresh: Server, long_take: Path, tmp_path: Path) -> None:
     docket = fresh.open_docket("T-worker")
     fresh.upload(docket["id"], long_take)
-    until_running(fresh, "take in")
-    assert fresh._process is not None
-    for pid in children_of(fresh._process.pid):
-        if b"spawn_main" in Path(f"/proc/{pid}/cmdline").read_bytes():
-            os.kill(pid, signal.SIGKILL)
+    until_running(fresh, "take in", progress=0.0)
+    for pid in fresh.workers:
+        os.kill(pid, signal.SIGKILL)
     (job,) = fresh.wait_for_jobs()
     assert job["state"] == "failed"
     assert job["failure"]["what"] == "its process died"

@@ -8,12 +8,17 @@ import uvicorn
 from inkwell_groove.store.settings import LOOPBACK, settings
 from inkwell_groove.web.app import make_app
 
-if __name__ == "__main__":
+
+def main() -> None:
     given = settings()
     if given.host not in LOOPBACK and given.tls_certificate is None:
         structlog.get_logger().warning("passwords would travel in the clear", remedy="set INKWELL_TLS_CERTIFICATE")
     # Browsers keep their event stream open for ever; a stop must not wait for them.
     uvicorn.run(
-        make_app(), host=given.host, port=given.port, log_level="warning", timeout_graceful_shutdown=3,
+        make_app(given), host=given.host, port=given.port, log_level="warning", timeout_graceful_shutdown=3,
         ssl_certfile=given.tls_certificate, ssl_keyfile=given.tls_key,
     )  # fmt: skip
+
+
+if __name__ == "__main__":
+    main()
