@@ -12,9 +12,6 @@ from inkwell_groove.core.plan import Plan, TrackSpan
 
 # Anything that can be typed or pasted: all of Unicode that UTF-8 can hold, control characters and all.
 any_text = st.text(st.characters(exclude_categories=["Cs"]), max_size=60)
-# As a cue sheet can hold it.
-cue_texts = any_text.map(cue_text)
-file_names = st.integers(0, 10_000).map(lambda n: f"{n:05} side.flac")
 
 
 @st.composite
@@ -39,43 +36,43 @@ def plans(draw: st.DrawFn, *, max_tracks: int = 8) -> Plan:
 @st.composite
 def cue_sheets(draw: st.DrawFn) -> CueSheet:
     """A valid sheet: each track in a file of its own or further on in the one before, index 00 where it may stand."""
-    # One text, cut up: to draw each by itself takes most of the time there is.
-    drawn = draw(any_text)
+    # One text, cut up, and chance by one seed: to draw each by itself takes most of the time there is.
+    drawn, chance = draw(any_text), draw(st.randoms(use_true_random=True))
     texts = (cue_text(drawn[at % 7 :: 1 + at % 3]) for at in itertools.count())
     tracks: list[CueTrack] = []
     files: list[str] = []
     at = 0
-    for number in range(1, draw(st.integers(1, 6)) + 1):
+    for number in range(1, chance.randint(1, 6) + 1):
         indexes: list[CueIndex] = []
-        opens = not files or draw(st.booleans())
+        opens = not files or chance.random() < 0.5
         if opens:
-            if files and draw(st.booleans()) and at < MAX_CUE_FRAMES - 20_000:
-                at += draw(st.integers(1, 9_000))
+            if files and chance.random() < 0.5 and at < MAX_CUE_FRAMES - 20_000:
+                at += chance.randint(1, 9_000)
                 indexes.append(CueIndex(number=0, file=files[-1], frames=at))
-            files.append(f"{len(files):02} {draw(file_names)}")
+            files.append(f"{len(files):02} {chance.randint(0, 10_000):05} side.flac")
             at = 0
             indexes.append(CueIndex(number=1, file=files[-1], frames=0))
         else:
-            for index in (0, 1) if draw(st.booleans()) else (1,):
-                at += draw(st.integers(1, 9_000))
+            for index in (0, 1) if chance.random() < 0.5 else (1,):
+                at += chance.randint(1, 9_000)
                 indexes.append(CueIndex(number=index, file=files[-1], frames=at))
-        for extra in range(draw(st.integers(0, 2))):
-            at += draw(st.integers(1, 500))
+        for extra in range(chance.randint(0, 2)):
+            at += chance.randint(1, 500)
             indexes.append(CueIndex(number=2 + extra, file=files[-1], frames=at))
         tracks.append(
             CueTrack(
                 number=number,
                 title=next(texts),
                 performer=next(texts),
-                isrc=draw(st.sampled_from(["", "GBABC2600001"])),
-                flags=draw(st.sampled_from([(), ("PRE",), ("DCP", "PRE")])),
+                isrc=chance.choice(["", "GBABC2600001"]),
+                flags=chance.choice([(), ("PRE",), ("DCP", "PRE")]),
                 indexes=tuple(indexes),
             )
         )
     return CueSheet(
         title=next(texts),
         performer=next(texts),
-        catalog=draw(st.sampled_from(["", "4006381333931"])),
-        remarks=tuple(draw(st.lists(cue_texts.filter(bool), max_size=2))),
+        catalog=chance.choice(["", "4006381333931"]),
+        remarks=tuple(text for text in (next(texts), next(texts))[: chance.randint(0, 2)] if text),
         tracks=tuple(tracks),
     )
