@@ -15,6 +15,8 @@ from launcher.places import PYTHON, CannotGoOn, say, var
 
 def main() -> int:
     arguments = _arguments()
+    # Where Python keeps no bytecode, every process that is started compiles all of this anew: a second each time.
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
     try:
         return int(arguments.act(arguments))
     except CannotGoOn as reason:
