@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import functools
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
@@ -158,22 +159,27 @@ def _place(ranked: Sequence[str], word: str) -> int:
 class Codes:
     """A column of texts as numbers."""
 
-    values: list[str]
+    numbers: dict[str, int]
     codes: Ints
 
     @classmethod
     def of(cls, column: Iterable[str]) -> Codes:
         known: dict[str, int] = {}
         codes = np.fromiter((known.setdefault(one, len(known)) for one in column), np.int32)
-        return cls(list(known), codes)
+        return cls(known, codes)
+
+    @functools.cached_property
+    def values(self) -> list[str]:
+        return list(self.numbers)
 
     def among(self, wanted: Collection[str]) -> Mask:
-        held = np.fromiter((one in wanted for one in self.values), bool, len(self.values))
-        return held[self.codes] if len(self.values) else np.zeros(0, bool)
+        held = np.zeros(len(self.numbers), bool)
+        held[[self.numbers[one] for one in wanted if one in self.numbers]] = True
+        return held[self.codes]
 
     def counts(self, places: Ints) -> dict[str, int]:
-        counted = np.bincount(self.codes[places], minlength=len(self.values))
-        return {value: int(count) for value, count in zip(self.values, counted, strict=True) if count}
+        counted = np.bincount(self.codes[places], minlength=len(self.numbers))
+        return {self.values[number]: int(counted[number]) for number in np.flatnonzero(counted)}
 
     def first(self, places: Ints) -> npt.NDArray[np.intp]:
         """Where among places each value comes for the first time."""

@@ -32,10 +32,11 @@ def search(room: Room, wanted: Annotated[Page, Query()]) -> Response:
     return Response(view.model_dump_json(warnings=False), media_type="application/json")
 
 
-@router.get("/collection/wall", operation_id="collectionWall")
-def wall(room: Room, wanted: Annotated[Page, Query()]) -> WallView:
+@router.get("/collection/wall", operation_id="collectionWall", response_model=WallView)
+def wall(room: Room, wanted: Annotated[Page, Query()]) -> Response:
     """The releases of what is found."""
-    return room.collection.wall(wanted, start=wanted.start, most=wanted.most)
+    view = room.collection.wall(wanted, start=wanted.start, most=wanted.most)
+    return Response(view.model_dump_json(warnings=False), media_type="application/json")
 
 
 @router.get("/collection/searches", operation_id="savedSearches")

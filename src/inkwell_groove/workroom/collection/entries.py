@@ -23,7 +23,7 @@ Kind = Literal["track", "docket", "file"]
 _YEAR = re.compile(r"(1[89]\d\d|20\d\d)")
 _CHUNK = 5_000
 _LAST = "\uffff"
-_SHOWN = load_only(BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.fields, BundleFile.pending,
+SHOWN = load_only(BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.fields, BundleFile.pending,
                    BundleFile.facts)  # fmt: skip
 
 
@@ -114,7 +114,7 @@ def files(session: Session, wanted: Any = None) -> Iterator[tuple[FoundView, Ent
     if wanted is not None:
         query = query.where(wanted)
     names = dict(session.execute(select(Bundle.id, Bundle.name)).tuples().all())
-    for one in session.scalars(query.options(_SHOWN).execution_options(yield_per=_CHUNK)):
+    for one in session.scalars(query.options(SHOWN).execution_options(yield_per=_CHUNK)):
         view = file_view(one)
         fields = {**one.fields, **one.pending}
         numbers = " ".join(fields.get(name, "") for name in ("catalogue_number", "label", "barcode"))

@@ -101,9 +101,12 @@ class Collection(Part):
 
     def find(self, wanted: Wanted, *, start: int, most: int) -> CollectionView:
         """A page of what is found. Raises Refused for a field or check there is none of."""
-        index = self._at_hand()
+        self._wait()
+        return self._find(wanted, start, most)
+
+    def _find(self, wanted: Wanted, start: int, most: int) -> CollectionView:
         with self._database.begin() as session:
-            found = index.find(_query(session, wanted), start=start, most=min(most, MAX_PAGE))
+            found = self._index.find(_query(session, wanted), start=start, most=min(most, MAX_PAGE))
             views = _views(session, found.keys)
         return CollectionView(
             total=found.total, releases=found.releases, facets=found.facets,
@@ -112,19 +115,18 @@ class Collection(Part):
 
     def wall(self, wanted: Wanted, *, start: int, most: int) -> WallView:
         """The same, a release each."""
-        index = self._at_hand()
+        self._wait()
         with self._database.begin() as session:
-            total, held = index.releases(_query(session, wanted), start=start, most=min(most, MAX_PAGE))
+            total, held = self._index.releases(_query(session, wanted), start=start, most=min(most, MAX_PAGE))
             views = _views(session, [key for keys in held.values() for key in keys[:_LOOKED_AT]])
         covers = [
             _cover([views[key] for key in keys[:_LOOKED_AT] if key in views], len(keys)) for keys in held.values()
         ]
         return WallView(total=total, covers=[one for one in covers if one is not None])
 
-    def _at_hand(self) -> Index:
+    def _wait(self) -> None:
         if not self._ready.wait(_READY_S):
             raise Conflict("the collection is still being read", where="searching", remedy="Try again in a moment")
-        return self._index
 
     def _hear(self, news: Mapping[str, Any]) -> None:
         """Called where the news is made: only takes a note."""
@@ -176,6 +178,8 @@ class Collection(Part):
         self._keys = here
         self._seen = now - _OVERLAP
         if not self._ready.is_set():
+            # The first question pays for what is loaded and worked out once: it is asked here.
+            self._find(Wanted(text="anything"), 0, 1)
             self._ready.set()
         self._events.publish({"kind": "collection"})
 
@@ -207,7 +211,7 @@ def _views(session: Session, keys: Sequence[str]) -> dict[str, FoundView]:
     dockets = sorted({int(key[1:].partition("/")[0]) for key in keys if key[0] == "t"})
     found = {view.key: view for view, _ in entries.dockets(session, dockets)} if dockets else {}
     if ids:
-        rows = session.scalars(select(BundleFile).where(BundleFile.id.in_(ids)))
+        rows = session.scalars(select(BundleFile).where(BundleFile.id.in_(ids)).options(entries.SHOWN))
         found |= {view.key: view for view in map(entries.file_view, rows)}
     return found
 
