@@ -11,14 +11,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from mutagen.id3 import ID3, PRIV, TXXX
+from mutagen.mp4 import MP4, MP4FreeForm
+from mutagen.oggopus import OggOpus
 
 from docs.tag_mapping import TABLE, table
 from inkwell_groove.core.errors import NotSound, ProofFailed, Refused
 from inkwell_groove.core.files.audio_bytes import digests
-from inkwell_groove.core.files.fields import BY_NAME, FIELDS, accept
+from inkwell_groove.core.files.fields import BY_NAME, FIELDS, FREEFORM, GAINS, PEAKS, accept
 from inkwell_groove.core.files.pictures import Embedded
 from inkwell_groove.core.files.reading import read_file, read_pictures
 from inkwell_groove.core.files.undo import take_back
+from inkwell_groove.core.files.vorbis_tags import from_opus, to_opus
 from inkwell_groove.core.files.writing import Change, TagOptions, write
 from tests.core.files.samples import KINDS, picture, write_sample
 
@@ -26,7 +29,8 @@ SAMPLES = {
     "track_number": "3", "track_total": "12", "disc_number": "1", "disc_total": "2", "date": "1974-03-09",
     "original_date": "1970", "compilation": "yes", "artist": "Marrowby Silver Band; Ilse Vanterroe",
     "performer": "Jon Maskell-Obi (piano); Somebody", "isrc": "GBXXX7400001", "language": "zxx",
-    "lyrics": "First line\nSecond line", "comment": "Worn, side B noisy",
+    "lyrics": "First line\nSecond line", "comment": "Worn, side B noisy", "track_gain": "-3.20 dB",
+    "track_peak": "0.988553", "album_gain": "1.07 dB", "album_peak": "1.012000",
 }  # fmt: skip
 FIELD_VALUES = {field.name: SAMPLES.get(field.name, f"Übers Wehr ☃ {field.name}") for field in FIELDS}
 # libavformat's own names for what it reads (from its documentation of metadata conventions; from memory).
@@ -52,9 +56,10 @@ def test_every_field_is_written_read_and_taken_back(
 ) -> None:
     path = originals(kind, tmp_path)
     old, before = path.read_bytes(), digests(path)
-    after, ready = write(path, Change(FIELD_VALUES), TagOptions(id3=version))  # type: ignore[arg-type]
+    values = {name: value for name, value in FIELD_VALUES.items() if path.suffix != ".opus" or name not in PEAKS}
+    after, ready = write(path, Change(values), TagOptions(id3=version))  # type: ignore[arg-type]
     assert ready.told == ()
-    assert read_file(path).fields == FIELD_VALUES
+    assert read_file(path).fields == values
     assert after.audio == before.audio
     # A second change fits into the room that was made, and moves nothing.
     _, second = write(path, Change({"title": "Shorter", "artist": ""}), TagOptions())
@@ -153,6 +158,62 @@ def test_pictures_go_in_and_out_with_their_roles(
     take_back(path, gone.undo)
     take_back(path, ready.undo)
     assert path.read_bytes() == old
+
+
+def test_opus_has_gains_of_its_own_and_no_peaks(originals: Callable[[str, Path], Path], tmp_path: Path) -> None:
+    path = originals("a.opus", tmp_path)
+    _, ready = write(path, Change({"track_gain": "-3.2 dB", "album_gain": "1.07", "track_peak": "0.9"}))
+    assert ready.told == ("Opus has no place for peaks: they are not written",)
+    # RFC 7845, 5.2.1: Q7.8 decibels to -23 LUFS, where ReplayGain 2 turns to -18.
+    assert OggOpus(path).tags["R128_TRACK_GAIN"] == [str(round((-3.2 - 5) * 256))]
+    assert not any(name.upper().startswith("REPLAYGAIN") for name, _ in OggOpus(path).tags)
+    read = read_file(path).fields
+    assert (read["track_gain"], read["album_gain"]) == ("-3.20 dB", "1.07 dB")
+    file = OggOpus(path)
+    file.tags["R128_TRACK_GAIN"] = "loud"
+    file.save()
+    assert "track_gain" not in read_file(path).fields
+
+
+@given(st.sampled_from(GAINS), st.integers(-9_999, 9_999))
+@settings(max_examples=200)
+def test_a_gain_survives_being_turned_into_that_of_opus(name: str, hundredths: int) -> None:
+    text = accept(BY_NAME[name], f"{hundredths / 100:.2f}")
+    assert from_opus(to_opus(text)) == text
+
+
+@pytest.mark.parametrize(
+    ("field", "typed", "kept"),
+    [("track_gain", "-3,2", "-3.20 dB"), ("album_gain", "\u22127.5dB", "-7.50 dB"),
+     ("track_gain", "-0.004 DB", "0.00 dB"), ("track_peak", "1", "1.000000"), ("album_peak", "", "")],
+)  # fmt: skip
+def test_gains_and_peaks_are_kept_in_one_form(field: str, typed: str, kept: str) -> None:
+    assert accept(BY_NAME[field], typed) == kept
+
+
+@pytest.mark.parametrize(("field", "typed"), [("track_gain", "loud"), ("track_gain", "123 dB"), ("album_peak", "-1")])
+def test_what_is_no_gain_is_refused(field: str, typed: str) -> None:
+    with pytest.raises(Refused, match="is none"):
+        accept(BY_NAME[field], typed)
+
+
+def test_names_of_frames_and_atoms_are_known_in_small_letters_too(
+    originals: Callable[[str, Path], Path], tmp_path: Path
+) -> None:
+    mp3, m4a = originals("a.mp3", tmp_path), originals("aac.m4a", tmp_path)
+    tags = ID3(mp3)
+    tags.add(TXXX(encoding=3, desc="replaygain_track_gain", text=["-1.00 dB"]))
+    tags.save(mp3)
+    atoms = MP4(m4a)
+    atoms[f"{FREEFORM}replaygain_track_gain"] = [MP4FreeForm(b"-1.00 dB")]
+    atoms.save()
+    for path in (mp3, m4a):
+        assert read_file(path).fields["track_gain"] == "-1.00 dB"
+        assert not any("replaygain" in name.casefold() for name, _ in read_file(path).others)
+        write(path, Change({"track_gain": "-2.00 dB"}))
+        assert read_file(path).fields["track_gain"] == "-2.00 dB"
+    assert [one.desc for one in ID3(mp3).getall("TXXX")] == ["REPLAYGAIN_TRACK_GAIN"]
+    assert [name for name in MP4(m4a) if "gain" in name.casefold()] == [f"{FREEFORM}REPLAYGAIN_TRACK_GAIN"]
 
 
 def test_what_others_put_there_stays(originals: Callable[[str, Path], Path], tmp_path: Path) -> None:

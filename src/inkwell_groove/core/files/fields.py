@@ -3,7 +3,8 @@
 Vorbis comments: xiph.org's field names and the ones in common use beside them (common practice). ID3: frames of ID3v2.4
 (id3.org, 2000) and ID3v2.3 (1999); TCMP, TSO2, TSOC, MVNM are frames that players write though no standard has them
 (common practice). MP4: atoms of the `ilst` box (common practice). RIFF: INFO chunks of Microsoft's Multimedia
-Programming Interface 1.0 (1991); ITRK is common practice.
+Programming Interface 1.0 (1991); ITRK is common practice. Gains and peaks are those of ReplayGain 2, which TXXX frames
+and free-form atoms have too (common practice).
 """
 
 from __future__ import annotations
@@ -14,7 +15,7 @@ from typing import Literal
 
 from inkwell_groove.core.errors import Refused
 
-Group = Literal["names", "numbers", "dates", "people", "release", "words"]
+Group = Literal["names", "numbers", "dates", "people", "release", "loudness", "words"]
 FREEFORM = "----:com.apple.iTunes:"  # the name space under which every program files what has no atom of its own
 SEPARATOR = "; "
 NO_WORDS = "zxx"  # ISO 639-2: no linguistic content
@@ -82,6 +83,12 @@ FIELDS: tuple[FileField, ...] = (
               "ICNT"),
     FileField("compilation", "Compilation", "release", "COMPILATION", "TCMP", "cpil", hint="yes, or nothing"),
     FileField("copyright", "Copyright", "release", "COPYRIGHT", "TCOP", "cprt", "ICOP"),
+    *(
+        FileField(f"{of}_{what}", f"{of.capitalize()} {what}", "loudness", f"REPLAYGAIN_{of.upper()}_{what.upper()}",
+                  f"TXXX:REPLAYGAIN_{of.upper()}_{what.upper()}", _free(f"REPLAYGAIN_{of.upper()}_{what.upper()}"),
+                  hint="-3.20 dB, to −18 LUFS" if what == "gain" else "1.0 is full scale")
+        for of in ("track", "album") for what in ("gain", "peak")
+    ),
     FileField("language", "Language", "words", "LANGUAGE", "TLAN", _free("LANGUAGE"), "ILNG",
               hint=f"eng, cym; {NO_WORDS} for a piece that has no words"),
     FileField("lyrics", "Lyrics", "words", "LYRICS", "USLT", "\xa9lyr", long=True),
@@ -90,6 +97,9 @@ FIELDS: tuple[FileField, ...] = (
 BY_NAME = {field.name: field for field in FIELDS}
 # Numbers and totals share a frame and an atom.
 PAIRS = {"track_number": "track_total", "disc_number": "disc_total"}
+GAINS, PEAKS = ("track_gain", "album_gain"), ("track_peak", "album_peak")
+_GAIN = re.compile(r"([+-]?\d{1,2}(?:\.\d+)?)(?: ?dB)?", re.IGNORECASE)
+_PEAK = re.compile(r"\d{1,2}(?:\.\d+)?")
 
 _HALF = re.compile("[\ud800-\udfff]")
 _CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f]")
@@ -115,12 +125,24 @@ def accept(field: FileField, value: str) -> str:
         if text.casefold() not in ("yes", "no", "1", "0"):
             raise Refused(f"'{text}' is neither yes nor no", where=field.label, remedy="Write yes or no")
         text = "yes" if text.casefold() in ("yes", "1") else ""
+    if field.name in (*GAINS, *PEAKS) and text:
+        text = _of_loudness(field, text.replace("\u2212", "-").replace(",", "."))
     if len(text) > _MOST[field.long]:
         raise Refused(
             f"{field.label} has {len(text)} characters", where=field.label,
             remedy=f"Use at most {_MOST[field.long]} characters",
         )  # fmt: skip
     return text
+
+
+def _of_loudness(field: FileField, text: str) -> str:
+    """Gains as "-3.20 dB", peaks as "0.988553"."""
+    if field.name in GAINS and (gain := _GAIN.fullmatch(text)):
+        return f"{round(float(gain[1]), 2) + 0.0:.2f} dB"  # of nothing there is no minus
+    if field.name in PEAKS and _PEAK.fullmatch(text):
+        return f"{float(text):.6f}"
+    wanted = "decibels, as -3.20 dB" if field.name in GAINS else "a share of full scale, as 0.988553"
+    raise Refused(f"'{text}' is none", where=field.label, remedy=f"Write {wanted}")
 
 
 def values_of(field: FileField, text: str) -> list[str]:

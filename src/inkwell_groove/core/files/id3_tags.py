@@ -52,7 +52,17 @@ class Id3Tags:
         return self._texts(field.id3) or (self._texts(field.id3v23) if field.id3v23 else [])
 
     def _texts(self, name: str) -> list[str]:
-        return [str(text) for frame in self._tags.getall(name) for text in getattr(frame, "text", ()) if str(text)]
+        return [str(text) for frame in self._frames(name) for text in getattr(frame, "text", ()) if str(text)]
+
+    def _frames(self, name: str) -> list[Any]:
+        """Programs write the descriptions of TXXX in capitals or not (common practice)."""
+        if not name.startswith("TXXX:"):
+            return list(self._tags.getall(name))
+        return [one for one in self._tags.getall("TXXX") if one.desc.upper() == name[5:]]
+
+    def _remove(self, name: str) -> None:
+        for one in self._frames(name):
+            self._tags.pop(one.HashKey, None)
 
     def set_values(self, field: FileField, values: Sequence[str]) -> list[str]:
         """Sets them; what the version cannot hold, in words."""
@@ -83,7 +93,7 @@ class Id3Tags:
         if field.name in ("date", "original_date") and values:
             return self._set_date(field, values[0])
         for name in {field.id3, field.id3v23, *(("TDAT", "TIME") if field.name == "date" else ())} - {""}:
-            self._tags.delall(name)
+            self._remove(name)
         if values:
             self._add_text(field.id3v23 if self._minor == 3 and field.id3v23 else field.id3, values)
         return []
@@ -128,7 +138,7 @@ class Id3Tags:
         known = {name for field in FIELDS for name in (field.id3, field.id3v23) if name}
         known |= {"TIPL", "TDAT"}
         for key, frame in self._tags.items():
-            name = f"TXXX:{frame.desc}" if frame.FrameID == "TXXX" else frame.FrameID
+            name = f"TXXX:{frame.desc.upper()}" if frame.FrameID == "TXXX" else frame.FrameID
             if name in known and not (frame.FrameID == "COMM" and frame.desc):
                 continue
             if frame.FrameID == "APIC":

@@ -23,7 +23,7 @@ class Mp4Tags:
         self._tags = file.tags
 
     def values(self, field: FileField) -> list[str]:
-        found = self._tags.get(field.mp4)
+        found = next((self._tags[key] for key in self._keys(field)), None)
         if field.name in PAIRS or field.name in _TOTALS:
             number = found[0][1 if field.name in _TOTALS else 0] if found else 0
             return [str(number)] if number else []
@@ -31,12 +31,20 @@ class Mp4Tags:
             return ["yes"] if found else []
         return [text for one in found or () if (text := _text(one))]
 
+    def _keys(self, field: FileField) -> list[str]:
+        """Where it lies: free-form atoms are named in capitals by some programs, not by others (common practice)."""
+        if field.mp4.startswith(FREEFORM):
+            return [key for key in self._tags if key.casefold() == field.mp4.casefold()]
+        return [field.mp4] if field.mp4 in self._tags else []
+
     def set_values(self, field: FileField, values: Sequence[str]) -> list[str]:
         if field.name in PAIRS or field.name in _TOTALS:
             return self._set_pair(field, values)
+        for key in self._keys(field):
+            self._tags.pop(key, None)
         if not values:
-            self._tags.pop(field.mp4, None)
-        elif field.name == "compilation":
+            return []
+        if field.name == "compilation":
             self._tags[field.mp4] = True
         elif field.mp4.startswith(FREEFORM):
             self._tags[field.mp4] = [MP4FreeForm(one.encode()) for one in values]
@@ -57,7 +65,7 @@ class Mp4Tags:
         return []
 
     def others(self) -> Iterable[tuple[str, str]]:
-        known = {field.mp4 for field in FIELDS} | {"covr"}
+        known = {key for field in FIELDS for key in (field.mp4, *self._keys(field))} | {"covr"}
         for key, value in self._tags.items():
             if key not in known:
                 one = value[0] if isinstance(value, list) and value else value

@@ -1,4 +1,7 @@
-"""Vorbis comments, in FLAC and Ogg: any number of values under any name."""
+"""Vorbis comments, in FLAC and Ogg: any number of values under any name.
+
+Opus has gains of its own (RFC 7845 section 5.2.1), to -23 LUFS and in 1/256 dB, and no peaks.
+"""
 
 from __future__ import annotations
 
@@ -9,6 +12,7 @@ from typing import Any
 
 from mutagen.flac import FLAC, Picture
 from mutagen.flac import error as FlacError  # noqa: N812 - an exception in all but name
+from mutagen.oggopus import OggOpus
 
 from inkwell_groove.core.files.fields import FIELDS, FileField
 from inkwell_groove.core.files.pictures import Embedded
@@ -25,6 +29,8 @@ _ALSO = {
     "label": ("ORGANIZATION",),
     "movement": ("MOVEMENT NAME",),
 }
+_OPUS_GAINS = {"track_gain": "R128_TRACK_GAIN", "album_gain": "R128_ALBUM_GAIN"}
+_OPUS_IS_LOWER_DB = 5.0  # its -23 LUFS under the -18 of the others
 _NUMBERS = {"track_number": "track_total", "disc_number": "disc_total"}
 
 
@@ -35,6 +41,7 @@ class VorbisTags:
         self._file = file
         if file.tags is None:
             file.add_tags()
+        self._is_opus = isinstance(file, OggOpus)
         self._by_name: dict[str, list[str]] | None = None
 
     def values(self, field: FileField) -> list[str]:
@@ -45,6 +52,8 @@ class VorbisTags:
             if field.name == total and not found:
                 both = (self._by_name or {}).get("TRACKNUMBER" if number == "track_number" else "DISCNUMBER") or [""]
                 return [both[0].partition("/")[2].strip()] if "/" in both[0] else []
+        if self._is_opus and field.name in _OPUS_GAINS:
+            return [one for text in found[:1] if (one := from_opus(text))]
         if field.name == "compilation":
             return ["yes"] if any(one not in ("", "0") for one in found) else []
         return found
@@ -55,22 +64,34 @@ class VorbisTags:
             for name, value in self._file.tags:
                 if value:
                     self._by_name.setdefault(name.upper(), []).append(value)
-        for name in (field.vorbis, *_ALSO.get(field.name, ())):
+        for name in self._names(field):
             if found := self._by_name.get(name):
                 return found
         return []
+
+    def _names(self, field: FileField) -> tuple[str, ...]:
+        """Under which names it may lie, the one it is written under first."""
+        if self._is_opus and field.group == "loudness":
+            return (_OPUS_GAINS[field.name],) if field.name in _OPUS_GAINS else ()
+        return (field.vorbis, *_ALSO.get(field.name, ()))
 
     def set_values(self, field: FileField, values: Sequence[str]) -> list[str]:
         self._by_name = None
         if field.name in _NUMBERS or field.name in _NUMBERS.values():
             self._part_numbers()
-        for name in (field.vorbis, *_ALSO.get(field.name, ())):
+        if not (names := self._names(field)):
+            return ["Opus has no place for peaks: they are not written"] if values else []
+        if self._is_opus and field.name in _OPUS_GAINS and values:
+            if not (gain := to_opus(values[0])):
+                return [f"'{values[0]}' is no gain: it is not written"]
+            values = [gain]
+        for name in names:
             if name in self._file.tags:
                 del self._file.tags[name]
         if field.name == "compilation":
             values = ["1"] if values else []
         if values:
-            self._file.tags[field.vorbis] = list(values)
+            self._file.tags[names[0]] = list(values)
         return []
 
     def _part_numbers(self) -> None:
@@ -86,7 +107,7 @@ class VorbisTags:
                     self._file.tags[total] = last.strip()
 
     def others(self) -> Iterable[tuple[str, str]]:
-        known = {name for field in FIELDS for name in (field.vorbis, *_ALSO.get(field.name, ()))}
+        known = {name for field in FIELDS for name in self._names(field)}
         for name, value in self._file.tags:
             if name.upper() not in known and name.upper() not in _PICTURES:
                 yield name.upper(), value
@@ -131,3 +152,20 @@ class VorbisTags:
         if any(name in self._file.tags for name in ("LOG", "LOGFILE")):
             found.append("log")
         return found
+
+
+def from_opus(text: str) -> str:
+    """A gain in 1/256 dB to -23 LUFS, as the others write theirs; empty for what is none."""
+    try:
+        return f"{int(text) / 256 + _OPUS_IS_LOWER_DB:.2f} dB"
+    except ValueError:
+        return ""
+
+
+def to_opus(text: str) -> str:
+    """The same, the other way round."""
+    try:
+        gain_db = float(text.casefold().removesuffix("db"))
+    except ValueError:
+        return ""
+    return str(max(-32_768, min(32_767, round((gain_db - _OPUS_IS_LOWER_DB) * 256))))
