@@ -21,6 +21,7 @@ FRONT = {"role": "front", "mime": "image/jpeg", "width_px": 1_000, "height_px": 
          "sha256": "f" * 64}  # fmt: skip
 FACTS: dict[str, Any] = {"format": "FLAC", "silent_tail_s": 0.5, "pictures": [FRONT],
                          "others": [("REPLAYGAIN_TRACK_GAIN", "-3.20 dB")]}  # fmt: skip
+MEASURED = {"loud": {"lufs": -15.0, "true_peak_dbtp": -1.0}, "blocks": {"lowest": -150, "counts": [1_000]}}
 TITLES = ("Over the Sluice", "Ferry Home", "The Eel Catcher's Walk", "Quarry Sunday", "Rope and Tar")
 
 
@@ -107,6 +108,7 @@ PLANTED: dict[str, tuple[Plant, set[str]]] = {
     "silence": (first(lambda one: known(one, silent_tail_s=20.0)), {"silence at the end"}),
     "silence before": (first(lambda one: known(one, silent_head_s=12.5)), {"silence at the beginning"}),
     "loudness": (every(lambda one: known(one, others=[])), {"loudness not measured"}),
+    "measured loudness": (every(lambda one: known(one, others=[], loudness=MEASURED)), {"loudness not measured"}),
     "broken": (first(lambda one: Record(one.key, one.path, {}, {}, "it is cut short")), {"unreadable"}),
 }  # fmt: skip
 

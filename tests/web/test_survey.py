@@ -6,8 +6,13 @@ import shutil
 from pathlib import Path
 from typing import Any
 
+import av
+import numpy as np
+import pyloudnorm
 import pytest
 
+from inkwell_groove.core.copies.decode import as_float, decoded
+from inkwell_groove.core.errors import NotSound
 from inkwell_groove.core.files.reading import read_file
 from tests.live import Server
 
@@ -101,6 +106,36 @@ def test_the_sound_is_listened_to_once_and_what_is_heard_outlives_a_step(house: 
     assert house.get("/survey")["unheard"] == 0, "its sound is the same"
     # The demo's tunes have nothing above their harmonics but silence: no coder was there.
     assert findings(house, "lossy source") == []
+
+
+def test_loudness_is_measured_by_listening_stated_in_the_files_and_taken_back(house: Server, root: Path) -> None:
+    chosen = {"check": "loudness not measured"}
+    assert {one["has_remedy"] for one in findings(house, chosen["check"])} == {True}, "all were listened to"
+    files = [path for path in (root / "messy").rglob("*") if path.suffix in (".flac", ".m4a", ".mp3", ".opus", ".ogg")]
+    before = {path: path.read_bytes() for path in files}
+    step = house.post("/survey/put-right", chosen)
+    house.wait_for_jobs()
+    stated = {path: gain for path in files if (gain := _read(path).get("track_gain"))}
+    assert len(stated) > 15
+    for path, gain in list(stated.items())[:6]:
+        audio = np.concatenate([as_float(block) for block in decoded(path)])
+        with av.open(str(path)) as file:
+            meter = pyloudnorm.Meter(file.streams.audio[0].rate)
+        # ReplayGain 2 turns to -18 LUFS; pyloudnorm is a meter of somebody else's.
+        assert float(gain.removesuffix(" dB")) == pytest.approx(-18 - meter.integrated_loudness(audio), abs=0.15), path
+    assert "loudness not measured" not in surveyed(house)
+    assert house.get("/survey")["unheard"] == 0, "no sample was touched"
+    house.post(f"/file-steps/{step['id']}/take-back")
+    house.wait_for_jobs()
+    assert {path: path.read_bytes() for path in files} == before
+    assert surveyed(house)["loudness not measured"] > 0
+
+
+def _read(path: Path) -> dict[str, str]:
+    try:
+        return dict(read_file(path).fields)
+    except NotSound:  # one of them is broken, as the folder has it
+        return {}
 
 
 @pytest.mark.parametrize(

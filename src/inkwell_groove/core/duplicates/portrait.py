@@ -15,6 +15,7 @@ import soxr
 from av.error import FFmpegError
 
 from inkwell_groove.core.copies.decode import as_float, decoded
+from inkwell_groove.core.copies.loudness import Listener, Loud, Steps
 from inkwell_groove.core.errors import NotSound
 from inkwell_groove.core.fingerprint import prints
 from inkwell_groove.core.fingerprint.likeness import SPEEDS
@@ -65,21 +66,27 @@ class Portrait:
 
 
 class Heard(NamedTuple):
-    """A portrait, and the MD5 of the samples as RFC 9639 section 8.2 hashes them; none of what is coded with loss."""
+    """A portrait; the MD5 of the samples as RFC 9639 section 8.2 hashes them, none of what is coded with loss; and how
+    loud it is, with the powers of its 100 ms steps, none of what has no samples.
+    """
 
     portrait: Portrait
     samples_md5: str | None
+    loudness: tuple[Loud, Steps] | None
 
 
 def portray(path: Path) -> Heard:
     """Decodes a file of any format once. Memory grows by 22 kB for each second of it. Raises NotSound."""
     levels: _Levels | None = None
+    listener: Listener | None = None
     digest: hashlib._Hash | None = hashlib.md5(usedforsecurity=False)
 
     def hear(block: npt.NDArray[np.generic], audio: npt.NDArray[np.float32], rate_hz: int) -> None:
-        nonlocal levels, digest
+        nonlocal levels, listener, digest
         levels = levels or _Levels(rate_hz)
         levels.feed(audio)
+        listener = listener or Listener(audio.shape[1], rate_hz=rate_hz)
+        listener.feed(audio.astype(np.float64))
         # Of what has more than 24 bits, FLAC's way of hashing would leave some out.
         too_long = block.dtype == np.int32 and bool((block.astype(np.int32, copy=False) & 0xFF).any())
         digest = None if block.dtype.kind == "f" or too_long else digest
@@ -88,7 +95,8 @@ def portray(path: Path) -> Heard:
 
     mono = mono_of(path, heard=hear)
     found = levels.all() if levels is not None else np.zeros((0, 2), np.float32)
-    return Heard(Portrait(of_mono(mono).prints, _at_speeds(mono), found), digest.hexdigest() if digest else None)
+    portrait = Portrait(of_mono(mono).prints, _at_speeds(mono), found)
+    return Heard(portrait, digest.hexdigest() if digest else None, listener.heard() if listener else None)
 
 
 def mono_of(path: Path, *, speed_ratio: float = 1.0, heard: Hear = lambda block, audio, rate_hz: None) -> Mono:

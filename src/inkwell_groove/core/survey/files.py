@@ -9,7 +9,6 @@ from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.files.derived import DISC_FOLDER
 from inkwell_groove.core.survey.finding import Finding, House, Release, finding
 
-_LOUDNESS_TAGS = ("replaygain_track_gain", "r128_track_gain")
 _LOSSLESS = ("FLAC", "WAV", "AIFF")
 
 
@@ -67,14 +66,3 @@ def silence_before(release: Release, house: House) -> Iterator[Finding]:
         head_s = float(one.facts.get("silent_head_s", 0.0))
         if head_s >= house.silence_s:
             yield finding("silence at the beginning", [one], f"{head_s:.0f} s of silence at the beginning")
-
-
-def loudness(release: Release, house: House) -> Iterator[Finding]:
-    """Files that say nothing of their loudness: one finding for a release, for it is measured as a whole."""
-    lacking = [one for one in release.files if not one.problem and not _says_loudness(one.facts.get("others", []))]
-    if lacking:
-        yield finding("loudness not measured", lacking, "no loudness is stated")
-
-
-def _says_loudness(others: list[tuple[str, str]]) -> bool:
-    return any(tag in key.casefold() for key, _ in others for tag in _LOUDNESS_TAGS)

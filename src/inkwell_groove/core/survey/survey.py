@@ -7,14 +7,14 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Literal
 
 from inkwell_groove.core.files.fields import BY_NAME
-from inkwell_groove.core.survey import art, duplicates, fields, files, names, releases, sound
+from inkwell_groove.core.survey import art, duplicates, fields, files, loudness, names, releases, sound
 from inkwell_groove.core.survey.finding import Finding, Group, House, Record, Release, album_key
 
 _LOOKS = (
     fields.missing, fields.worded, fields.sort_names, fields.generic, fields.titles, fields.writing,
     releases.clashes, releases.disc_names, releases.numbering,
     art.pictures, files.readable, files.there, files.filed, files.silence, files.silence_before,
-    files.loudness, sound.heard,
+    loudness.stated, sound.heard,
 )  # fmt: skip
 
 _CLASHING = ("album", "album_artist", "date", "genre", "label", "catalogue_number", "media", "compilation",
@@ -56,7 +56,7 @@ CHECKS: dict[str, tuple[str, Group]] = {
     "channels swapped": ("Left and right the other way round", "sound"),
     "other samples": ("Samples that have not the checksum stored with them", "sound"),
     "no checksum": ("FLAC without a checksum of its samples", "sound"),
-    "loudness not measured": ("Loudness not stated", "sound"),
+    loudness.CHECK: ("Loudness not stated", "sound"),
     duplicates.CHECK: ("The same sound more than once", "files"),
     "unreadable": ("Files that cannot be read", "files"),
     "gone": ("Files that are gone", "files"),

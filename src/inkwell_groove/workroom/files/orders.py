@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 
 from inkwell_groove.core.duplicates.relation import Relation
 from inkwell_groove.core.files.art import ArtRule
+from inkwell_groove.core.survey.loudness import LoudnessFacts
 from inkwell_groove.store.media import sync_file
 
 
@@ -78,6 +79,7 @@ class ListenResult(BaseModel):
         default="", description="Whether its samples have the MD5 that is stored with them; empty where none could be."
     )
     silent_head_s: float = 0.0
+    loudness: LoudnessFacts | None = None
 
 
 class CompareOrder(BaseModel):

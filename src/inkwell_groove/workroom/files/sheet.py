@@ -31,10 +31,11 @@ from inkwell_groove.workroom.part import Part
 PATH, SILENCE = "path", "silence"  # cells that are no tags: where a file lies; its silent end taken off
 TAKE_OFF = "take off"
 # Among the facts of a file, once it was listened to: what was heard of it, by what its sound is told from others, and
-# whether its samples have the checksum stored with them: "right", "wrong", "none"; empty where there can be none.
-SOUND, SOUND_ID, CHECKSUM = "sound", "sound_id", "checksum"
+# whether its samples have the checksum stored with them ("right", "wrong", "none"; empty where there can be none), and
+# how loud it is.
+SOUND, SOUND_ID, CHECKSUM, LOUDNESS = "sound", "sound_id", "checksum", "loudness"
 SILENT_HEAD = "silent_head_s"
-HEARD = (SOUND, SOUND_ID, CHECKSUM, SILENT_HEAD)
+HEARD = (SOUND, SOUND_ID, CHECKSUM, SILENT_HEAD, LOUDNESS)
 _MOST_PATH = 1_000
 _SHORT = load_only(BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.fields, BundleFile.pending)
 

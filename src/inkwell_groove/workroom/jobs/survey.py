@@ -14,6 +14,7 @@ from inkwell_groove.core.flacfile import stated_md5
 from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.survey.files import unknown_file
 from inkwell_groove.core.survey.finding import Finding, House, Record
+from inkwell_groove.core.survey.loudness import LoudnessFacts
 from inkwell_groove.core.survey.names import FIELDS, split_names
 from inkwell_groove.core.survey.sound import sound_facts
 from inkwell_groove.core.survey.survey import survey
@@ -23,7 +24,7 @@ from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, appe
 from inkwell_groove.workroom.jobs.duplicates import keep_portrait
 from inkwell_groove.workroom.jobs.pool import Progress
 
-_FACTS = ("format", "silent_tail_s", "pictures", "others", "sound", "checksum", "silent_head_s")
+_FACTS = ("format", "silent_tail_s", "pictures", "others", "sound", "checksum", "silent_head_s", "loudness")
 
 
 def survey_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
@@ -73,6 +74,7 @@ def _heard(media: MediaStore, order: ListenOrder) -> ListenResult:
     """What is told of its sound, where it is said to be lossless, and by what it is compared with others."""
     told: dict[str, Any] = {}
     path, sound_id, checksum, head_s = Path(order.path), "", "", 0.0
+    loudness: LoudnessFacts | None = None
     try:
         if order.lossless:
             with FileReader(path) as reader:
@@ -83,6 +85,7 @@ def _heard(media: MediaStore, order: ListenOrder) -> ListenResult:
             stated = stated_md5(path)
             checksum = "none" if stated is None else "right" if stated == heard.samples_md5 else "wrong"
         head_s = heard.portrait.silent_head_s
+        loudness = LoudnessFacts.of(*heard.loudness) if heard.loudness is not None else None
         keep_portrait(media, sound_id, heard.portrait)
     except InkwellError:
         pass  # that it cannot be read is another check's to say
@@ -93,6 +96,7 @@ def _heard(media: MediaStore, order: ListenOrder) -> ListenResult:
         sound_id=sound_id,
         checksum=checksum,
         silent_head_s=head_s,
+        loudness=loudness,
     )
 
 

@@ -12,7 +12,7 @@ from inkwell_groove.core.errors import Conflict
 from inkwell_groove.store.models import Bundle, BundleFile, Job
 from inkwell_groove.workroom.files.bundles import root_of
 from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, forget, read_lines, write_lines
-from inkwell_groove.workroom.files.sheet import CHECKSUM, SILENT_HEAD, SOUND, SOUND_ID, files_of
+from inkwell_groove.workroom.files.sheet import CHECKSUM, LOUDNESS, SILENT_HEAD, SOUND, SOUND_ID, files_of
 from inkwell_groove.workroom.jobs.runner import JobKind, under_way
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.survey.surveying import Surveying
@@ -90,13 +90,16 @@ def unheard(session: Session) -> int:
 
 def _told(heard: ListenResult) -> dict[str, Any]:
     """Among the facts of a file from now on. Of what is not said to be lossless only by what it is compared."""
-    told: dict[str, Any] = {SOUND_ID: heard.sound_id, CHECKSUM: heard.checksum, SILENT_HEAD: heard.silent_head_s}
+    loudness = heard.loudness and heard.loudness.model_dump(mode="json")
+    told: dict[str, Any] = {SOUND_ID: heard.sound_id, CHECKSUM: heard.checksum, SILENT_HEAD: heard.silent_head_s,
+                            LOUDNESS: loudness}  # fmt: skip
     return {SOUND: heard.sound, **told} if heard.sound else told
 
 
 def _unheard() -> Any:
     form = func.json_value(BundleFile.facts, "$.format")
-    lacking = func.json_exists(BundleFile.facts, f"$.{SOUND_ID}") == 0
+    # All of it is told at once, its loudness last since there are files that are listened to.
+    lacking = func.json_exists(BundleFile.facts, f"$.{LOUDNESS}") == 0
     return select(BundleFile.id, BundleFile.bundle_id, BundleFile.path, BundleFile.audio_digest, form).where(
         BundleFile.kind == "audio", lacking
     )
