@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import shutil
+import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -150,6 +151,20 @@ def test_samples_that_have_not_the_checksum_stored_with_them_are_told(house: Ser
     surveyed(house)
     assert [one["paths"] for one in findings(house, "other samples")] == [["wrong.flac"]]
     assert [one["paths"] for one in findings(house, "no checksum")] == [["none.flac"]]
+
+    # Storing the one it has is a remedy like any other; the reference decoder then agrees.
+    before = (folder / "none.flac").read_bytes()
+    step = house.post("/survey/put-right", {"check": "no checksum"})
+    house.wait_for_jobs()
+    stored = (folder / "none.flac").read_bytes()
+    assert stored[26:42] == (folder / "right.flac").read_bytes()[26:42]
+    assert [at for at, (old, new) in enumerate(zip(before, stored, strict=True)) if old != new] == list(range(26, 42))
+    subprocess.run(["flac", "--test", "--silent", "--warnings-as-errors", folder / "none.flac"], check=True)
+    assert "no checksum" not in surveyed(house)
+    house.post(f"/file-steps/{step['id']}/take-back")
+    house.wait_for_jobs()
+    assert (folder / "none.flac").read_bytes() == before
+    assert surveyed(house)["no checksum"] == 1
 
 
 def test_reports_count_what_there_is_and_come_as_csv(house: Server, tmp_path: Path) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from mutagen.id3 import ID3NoHeaderError, ParseID3v1
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.errors import NotSound
 from inkwell_groove.core.files.fields import FIELDS, SEPARATOR
@@ -53,6 +53,7 @@ class FileTags(BaseModel):
     others: tuple[tuple[str, str], ...] = ()
     pictures: tuple[PictureFacts, ...] = ()
     carries: tuple[str, ...] = ()
+    stored_md5: str = Field(default="", description="What a FLAC says that its samples have; empty where it does not.")
 
 
 def read_file(path: Path) -> FileTags:
@@ -88,6 +89,7 @@ def read_file(path: Path) -> FileTags:
             others=others,
             pictures=tuple(PictureFacts.of(one) for one in adapter.pictures()),
             carries=tuple(adapter.carries()),
+            stored_md5=f"{md5:032x}" if (md5 := getattr(facts, "md5_signature", 0)) and opened.format == "FLAC" else "",
         )
 
 

@@ -39,10 +39,14 @@ class TagOptions:
 
 @dataclass(frozen=True)
 class Change:
-    """Fields to set ("" removes one), and all pictures there shall be, or None to leave them."""
+    """Fields to set ("" removes one), and all pictures there shall be, or None to leave them.
+
+    `samples_md5` is what a FLAC shall say that its samples have (RFC 9639 section 8.2), in hexadecimal.
+    """
 
     fields: Mapping[str, str] = field(default_factory=dict)
     pictures: tuple[Embedded, ...] | None = None
+    samples_md5: str = ""
 
 
 @dataclass(frozen=True)
@@ -135,6 +139,10 @@ def _alter(stream: Any, name: str, change: Change, options: TagOptions) -> list[
         told += adapter.set_values(spec, values_of(spec, accept(spec, value)))
     if change.pictures is not None:
         told += adapter.set_pictures(change.pictures)
+    if change.samples_md5:
+        if opened.format != "FLAC":
+            raise Refused("only FLAC has a place for a checksum of its samples", where=name, remedy="Leave it out")
+        opened.file.info.md5_signature = int(change.samples_md5, 16)
     try:
         opened.save(stream, keep_id3v1=options.keep_id3v1, padding=options.padding_bytes)
     except (mutagen.MutagenError, ValueError, OverflowError) as cause:

@@ -40,6 +40,7 @@ class Order(BaseModel):
     art: ArtRule | None = None
     beside: list[Made] = Field(default_factory=list)
     take_off_silence: bool = False
+    samples_md5: str = Field(default="", description="To be stored in a FLAC as the checksum of its samples.")
     id3: Literal["as it is", "2.3", "2.4"] = "as it is"
     keep_id3v1: bool = True
 

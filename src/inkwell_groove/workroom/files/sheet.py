@@ -28,7 +28,8 @@ from inkwell_groove.workroom.files.views import (
 )
 from inkwell_groove.workroom.part import Part
 
-PATH, SILENCE = "path", "silence"  # cells that are no tags: where a file lies; its silent end taken off
+# Cells that are no tags: where a file lies; its silent end taken off (a checksum of its samples stored is `CHECKSUM`).
+PATH, SILENCE = "path", "silence"
 TAKE_OFF = "take off"
 # Among the facts of a file, once it was listened to: what was heard of it, by what its sound is told from others, and
 # whether its samples have the checksum stored with them ("right", "wrong", "none"; empty where there can be none), and
@@ -158,7 +159,7 @@ def keep_pending(session: Session, pending: Mapping[int, dict[str, Any]]) -> Non
 def stored_value(file: BundleFile, field: str) -> str:
     if field == PATH:
         return file.path
-    return "" if field == SILENCE else str(file.fields.get(field, ""))
+    return "" if field in (SILENCE, CHECKSUM) else str(file.fields.get(field, ""))
 
 
 def current(file: BundleFile) -> dict[str, str]:

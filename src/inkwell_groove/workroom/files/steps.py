@@ -19,7 +19,7 @@ from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.files.bundles import beside_anew, root_of
 from inkwell_groove.workroom.files.orders import Order, PictureAsked, Result, read_lines, write_lines
-from inkwell_groove.workroom.files.sheet import HEARD, PATH, SILENCE, files_of, safe_path
+from inkwell_groove.workroom.files.sheet import CHECKSUM, HEARD, PATH, SILENCE, SOUND_ID, files_of, safe_path
 from inkwell_groove.workroom.files.views import StepView
 from inkwell_groove.workroom.jobs.runner import JobKind, under_way
 from inkwell_groove.workroom.ledger import WayBack
@@ -93,7 +93,7 @@ class Steps(Part):
                 file_id=key, root=str(self._root(session, files[key])), path=files[key].path,
                 sha256=files[key].sha256, new_path=moves.get(key, ""),
                 fields={name: accept(BY_NAME[name], value) for name, value in held.items() if name in BY_NAME},
-                take_off_silence=bool(held.get(SILENCE)),
+                take_off_silence=bool(held.get(SILENCE)), samples_md5=held.get(CHECKSUM, ""),
             )
             for key, held in cells.items()
         ]  # fmt: skip
@@ -284,6 +284,9 @@ def _row(file: BundleFile, one: Result, order: Order | None) -> dict[str, Any]:
     # What was heard of its sound holds for as long as the sound is the same.
     if one.audio_digest == file.audio_digest:
         facts |= {name: file.facts[name] for name in HEARD if name in file.facts}
+        if facts.get(CHECKSUM):
+            stored = facts.get("stored_md5")
+            facts[CHECKSUM] = "none" if not stored else "right" if stored == facts[SOUND_ID] else "wrong"
     pending = dict(file.pending)
     if order is not None and one.problem is None:
         if order.take_off_silence:

@@ -179,7 +179,7 @@ class _Writing:
                 return self._shortened(path, order)
             pictures, told = self._pictures(order, path)
             options = TagOptions(id3=order.id3, keep_id3v1=order.keep_id3v1)
-            ready = prepare(path, Change(order.fields, pictures), options)
+            ready = prepare(path, Change(order.fields, pictures, order.samples_md5), options)
             if order.sha256 not in ("", ready.before.whole):
                 drop(ready)
                 raise Refused(

@@ -24,7 +24,7 @@ from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, appe
 from inkwell_groove.workroom.jobs.duplicates import keep_portrait
 from inkwell_groove.workroom.jobs.pool import Progress
 
-_FACTS = ("format", "silent_tail_s", "pictures", "others", "sound", "checksum", "silent_head_s", "loudness")
+_FACTS = ("format", "silent_tail_s", "pictures", "others", "sound", "checksum", "sound_id", "silent_head_s", "loudness")
 
 
 def survey_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
