@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core.copies.loudness import AlbumLoudness, Loud, Steps, gain_tags
-from inkwell_groove.core.files.fields import BY_NAME, GAINS, PEAKS
+from inkwell_groove.core.files.fields import FIELDS, GAINS
 from inkwell_groove.core.measure.loudness import Blocks, lufs_of_blocks
 from inkwell_groove.core.survey.finding import Finding, House, Record, Release, finding
 
@@ -54,16 +54,18 @@ def _album(heard: Sequence[LoudnessFacts]) -> AlbumLoudness:
 
 
 def _cells(album: AlbumLoudness, place: int, one: Record) -> dict[str, str]:
-    names = GAINS if one.facts.get("format") == "Opus" else (*GAINS, *PEAKS)
     tags = gain_tags(album, place, opus=False)
-    return {name: tags[BY_NAME[name].vorbis] for name in names}
+    fields = [each for each in FIELDS if each.group == "loudness"]
+    return {each.name: tags[each.vorbis] for each in fields if one.facts.get("format") != "Opus" or each.name in GAINS}
 
 
 def _words(album: AlbumLoudness) -> str:
     each = [one.lufs for one in album.tracks if one.lufs is not None]
     if len(album.tracks) == 1:
-        return f"measured: {each[0]:.1f} LUFS"
-    return f"measured: {album.album.lufs:.1f} LUFS as a whole, its tracks {min(each):.1f} to {max(each):.1f}"
+        words = f"measured: {each[0]:.1f} LUFS"
+    else:
+        words = f"measured: {album.album.lufs:.1f} LUFS as a whole, its tracks {min(each):.1f} to {max(each):.1f}"
+    return words.replace("-", "\u2212")
 
 
 def _is_silence(facts: LoudnessFacts | None) -> bool:
