@@ -239,3 +239,9 @@ def test_pictures_are_cut_put_in_and_carried_out_by_the_houses_rule(page: Page, 
     sheet.cell(0, "title").click()
     sheet.pane("File")
     expect(page.get_by_role("img", name="front")).to_be_visible()
+
+
+def test_a_sheet_of_nothing_leads_to_where_folders_are_chosen(page: Page, house: Server) -> None:
+    page.goto(f"{house.address}/files/sheet")
+    expect(page).to_have_url(re.compile(r"/files$"))
+    expect(page.get_by_role("heading", name="Files", exact=True)).to_be_visible()

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useMemo, useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link, Navigate, useSearchParams } from "react-router";
 
 import { bundlesQuery, fileStepsQuery } from "../api/queries";
 import { useCommands } from "../frame/commands";
@@ -23,12 +23,17 @@ const PANES = ["File", "Wording", "Names", "Table", "Pictures", "Write"] as cons
 type Pane = (typeof PANES)[number];
 const GROUPS: GroupBy[] = ["none", "folder", "album", "artist"];
 
-/** Every file of some bundles as a row: looked through, put right, and written when all is as it should be. */
+/** The sheet of the bundles that the address names; one that names none leads to where they are chosen. */
 export function SheetPage() {
-  const [params, setParams] = useSearchParams();
-  const ids = params.getAll("bundle").map(Number).filter((one) => one > 0);
-  const key = ids.join();
+  const [params] = useSearchParams();
+  const key = params.getAll("bundle").map(Number).filter((one) => one > 0).join();
   const bundles = useMemo(() => key.split(",").filter(Boolean).map(Number), [key]);
+  return bundles.length > 0 ? <Sheet bundles={bundles} /> : <Navigate to="/files" replace />;
+}
+
+/** Every file of some bundles as a row: looked through, put right, and written when all is as it should be. */
+function Sheet({ bundles }: { bundles: number[] }) {
+  const [params, setParams] = useSearchParams();
   const state = useSheet(bundles);
   const { data: every } = useQuery(bundlesQuery);
   const { data: steps } = useQuery(fileStepsQuery);
