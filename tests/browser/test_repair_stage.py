@@ -198,7 +198,7 @@ def test_a_ticked_box_is_ticked_before_the_page_is_drawn_again(page: Page, serve
     Desk(page, server).go(f"/dockets/{docket['id']}/repair?view=sound")
     box = page.get_by_label("Short overs", exact=True).get_by_role("checkbox")
     seen = box.evaluate(STATES_ONCE_CLICKED)
-    assert len(seen) > 5
+    assert len(seen) > 1
     assert all(seen)
     wait_for(lambda: restoration(server, docket)["declip"], page)
     page.get_by_role("button", name="Undo").click()
