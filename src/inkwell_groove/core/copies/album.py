@@ -27,6 +27,7 @@ from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.copies.proof import Proof, prove_copy, prove_description
 from inkwell_groove.core.errors import LossyForMaster, Refused
 from inkwell_groove.core.files.art import fitted
+from inkwell_groove.core.files.fields import LOUDNESS
 from inkwell_groove.core.files.pictures import Embedded, mime_of
 from inkwell_groove.core.files.reading import read_file, read_pictures
 from inkwell_groove.core.files.writing import Change, write
@@ -200,12 +201,14 @@ def _blocks(
 def _described(master: Path, copy: Path, order: CopyOrder, proof: Proof, gains: dict[str, str]) -> CopyMade:
     """Tags, pictures and loudness of the master's copy, read back."""
     told = read_file(master)
+    # How loud the master is does not hold for a copy, which was coded and may have been turned.
+    fields = {name: value for name, value in told.fields.items() if name not in LOUDNESS}
     pictures = tuple(_fitting(one, order) for one in read_pictures(master))
-    _, ready = write(copy, Change(fields=told.fields, pictures=pictures))
+    _, ready = write(copy, Change(fields=fields, pictures=pictures))
     write_gains(copy, gains)
     with copy.open("rb") as file:
         os.fsync(file.fileno())
-    prove_description(copy, told.fields, pictures, gains, all_held=not ready.told)
+    prove_description(copy, fields, pictures, gains, all_held=not ready.told)
     size = copy.stat().st_size
     with copy.open("rb") as file:
         sha256 = hashlib.file_digest(file, "sha256").hexdigest()

@@ -97,6 +97,7 @@ FIELDS: tuple[FileField, ...] = (
 BY_NAME = {field.name: field for field in FIELDS}
 # Numbers and totals share a frame and an atom.
 PAIRS = {"track_number": "track_total", "disc_number": "disc_total"}
+LOUDNESS = frozenset(field.name for field in FIELDS if field.group == "loudness")  # measured, not described
 GAINS, PEAKS = ("track_gain", "album_gain"), ("track_peak", "album_peak")
 _GAIN = re.compile(r"([+-]?\d{1,2}(?:\.\d+)?)(?: ?dB)?", re.IGNORECASE)
 _PEAK = re.compile(r"\d{1,2}(?:\.\d+)?")
@@ -125,7 +126,7 @@ def accept(field: FileField, value: str) -> str:
         if text.casefold() not in ("yes", "no", "1", "0"):
             raise Refused(f"'{text}' is neither yes nor no", where=field.label, remedy="Write yes or no")
         text = "yes" if text.casefold() in ("yes", "1") else ""
-    if field.name in (*GAINS, *PEAKS) and text:
+    if field.name in LOUDNESS and text:
         text = _of_loudness(field, text.replace("\u2212", "-").replace(",", "."))
     if len(text) > _MOST[field.long]:
         raise Refused(
