@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import signal
+import sys
+
 import structlog
 import uvicorn
 
@@ -13,6 +16,9 @@ def main() -> None:
     given = settings()
     if given.host not in LOOPBACK and given.tls_certificate is None:
         structlog.get_logger().warning("passwords would travel in the clear", remedy="set INKWELL_TLS_CERTIFICATE")
+    # Once it has closed, the server raises the signal that ended it again: Python then leaves in order, and takes the
+    # sockets and semaphores of the job workers with it.
+    signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     # Browsers keep their event stream open for ever; a stop must not wait for them.
     uvicorn.run(
         make_app(given), host=given.host, port=given.port, log_level="warning", timeout_graceful_shutdown=3,

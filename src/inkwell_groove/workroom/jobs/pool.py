@@ -77,8 +77,10 @@ class JobPool:
 
     def close(self) -> None:
         """Stops the workers at once; what they were doing is done again at the next start."""
-        processes = list((getattr(self._pool, "_processes", None) or {}).values())
-        self._pool.shutdown(wait=False, cancel_futures=True)
+        # Not in the middle of beginning one: nobody would know of it, and Python would wait for it for ever.
+        with self._lock:
+            processes = list((getattr(self._pool, "_processes", None) or {}).values())
+            self._pool.shutdown(wait=False, cancel_futures=True)
         for process in processes:
             process.terminate()
         for process in processes:
