@@ -16,6 +16,7 @@ from launcher import processes
 from launcher.commands import run
 from launcher.places import CannotGoOn, say
 
+_TRIES = 3
 _LOG_SIZE = "--innodb-log-file-size=8M"
 _MAX_SOCKET_PATH = 100
 
@@ -85,19 +86,27 @@ class Database:
         password = self.folder / "password"
         password.touch(mode=0o600)
         password.write_text(secrets.token_hex(24))
-        run(
-            [
-                "mariadb-install-db",
-                "--no-defaults",
-                f"--datadir={self.folder / 'data'}",
-                "--skip-test-db",
-                # The one who may administer it over the socket is whoever makes it.
-                f"--auth-root-socket-user={_me()}",
-                _LOG_SIZE,
-                *_as_user(),
-            ],
-            what="Making the database",
-        )
+        for tries_left in reversed(range(_TRIES)):
+            try:
+                run(
+                    [
+                        "mariadb-install-db",
+                        "--no-defaults",
+                        f"--datadir={self.folder / 'data'}",
+                        "--skip-test-db",
+                        # The one who may administer it over the socket is whoever makes it.
+                        f"--auth-root-socket-user={_me()}",
+                        _LOG_SIZE,
+                        *_as_user(),
+                    ],
+                    what="Making the database",
+                )
+                return
+            except CannotGoOn:
+                # Beside another of its kind it fails now and then, and does its work when asked again.
+                if not tries_left:
+                    raise
+                shutil.rmtree(self.folder / "data", ignore_errors=True)
 
     def _start(self) -> None:
         pid = processes.start(
