@@ -124,6 +124,8 @@ def test_loudness_is_measured_by_listening_stated_in_the_files_and_taken_back(ho
         # ReplayGain 2 turns to -18 LUFS; pyloudnorm is a meter of somebody else's.
         assert float(gain.removesuffix(" dB")) == pytest.approx(-18 - meter.integrated_loudness(audio), abs=0.15), path
     assert "loudness not measured" not in surveyed(house)
+    nothing = house.get("/survey/findings", check=chosen["check"])
+    assert (nothing["total"], nothing["label"]) == (0, "Loudness not stated")
     assert house.get("/survey")["unheard"] == 0, "no sample was touched"
     house.post(f"/file-steps/{step['id']}/take-back")
     house.wait_for_jobs()

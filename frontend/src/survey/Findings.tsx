@@ -28,7 +28,7 @@ export function Findings({ check, told }: { check: string; told: Check | undefin
       title={
         <>
           <Link to="/survey" className="text-primary">Survey</Link>
-          <h1 className="text-xl">{told?.label ?? check}</h1>
+          <h1 className="text-xl">{data?.label ?? told?.label}</h1>
           {data && <span className="quiet">{plural(data.total, "finding")}{dismissed ? ", dismissed" : ""}</span>}
           {(dismissed || (told?.dismissed ?? 0) > 0) && (
             <button type="button" className="press" onClick={() => { setDismissed(!dismissed); setTicked(new Set()); }}>

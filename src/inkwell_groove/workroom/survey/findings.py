@@ -69,6 +69,9 @@ class FindingView(View):
 
 
 class FindingsView(View):
+    """Of one check, which `label` says in words."""
+
+    label: str
     total: int
     findings: list[FindingView]
 
@@ -130,7 +133,8 @@ class Findings(Part):
             found = [(row.id, Finding.model_validate(row.document), reason) for row, reason in rows]
             named = {key for _, one, _ in found for key in one.files[:_MOST_NAMED]}
             files = {one.id: one for one in _rows(session, named)}
-            return FindingsView(total=total, findings=[_view(key, one, files, reason) for key, one, reason in found])
+            views = [_view(key, one, files, reason) for key, one, reason in found]
+            return FindingsView(label=CHECKS[check][0], total=total, findings=views)
 
     def preview(self, chosen: Chosen) -> ProposedView:
         """What putting findings right would change, cell by cell."""
