@@ -13,7 +13,7 @@ from typing import Any
 
 import pytest
 import schemathesis
-from hypothesis import HealthCheck, Phase, settings
+from hypothesis import HealthCheck, Phase, given, settings
 from schemathesis.checks import not_a_server_error
 
 from inkwell_groove.web.app import make_app
@@ -55,12 +55,17 @@ def map_path_parameters(context: schemathesis.HookContext, path_parameters: Any)
     }
 
 
-@schema.parametrize()
-@settings(
-    max_examples=EXAMPLES, phases=[Phase.explicit, Phase.generate], derandomize=True, deadline=None,
-    suppress_health_check=list(HealthCheck),
-)  # fmt: skip
-def test_nothing_that_is_sent_breaks_it(case: schemathesis.Case, house: Server) -> None:
-    answer = case.call(base_url=house.address, timeout=30)
-    if answer.status_code not in _TOLD:
-        case.validate_response(answer, checks=[not_a_server_error])
+# One test an operation, each with a name of its own: of several with one name, xdist runs a single one.
+@pytest.mark.parametrize("operation", [one.ok() for one in schema.get_all_operations()], ids=lambda one: one.label)
+def test_nothing_that_is_sent_breaks_it(operation: Any, house: Server) -> None:
+    @settings(
+        max_examples=EXAMPLES, phases=[Phase.explicit, Phase.generate], derandomize=True, deadline=None,
+        suppress_health_check=list(HealthCheck),
+    )  # fmt: skip
+    @given(operation.as_strategy())
+    def tried(case: schemathesis.Case) -> None:
+        answer = case.call(base_url=house.address, timeout=30)
+        if answer.status_code not in _TOLD:
+            case.validate_response(answer, checks=[not_a_server_error])
+
+    tried()
