@@ -12,6 +12,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from inkwell_groove.core.copies.loudness import Listener
+from inkwell_groove.core.files.fields import described
 from inkwell_groove.core.measure.loudness import Blocks, lufs_of_blocks
 from inkwell_groove.core.survey.finding import Finding, House, Record, Release
 from inkwell_groove.core.survey.loudness import LoudnessFacts, stated
@@ -124,3 +125,7 @@ def test_opus_is_given_no_peaks() -> None:
 @pytest.mark.parametrize("others", [[("TXXX:replaygain_track_gain", "-1 dB")], [("R128_TRACK_GAIN", "-256")]])
 def test_what_stood_among_other_tags_counts_as_stated(others: list[tuple[str, str]]) -> None:
     assert found([track(-20, 2)], others=others) == []
+
+
+def test_a_file_is_not_better_described_for_saying_how_loud_it_is() -> None:
+    assert described({"title": "Slack Water", "artist": "", "track_gain": "-3.20 dB", "album_peak": "0.9"}) == 1

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, Literal
 
 from pydantic import BaseModel, ConfigDict
 
@@ -81,6 +81,11 @@ def read_streaminfo(stream: BinaryIO, *, size: int, name: str) -> StreamInfo:
         block_names=tuple(names),
         audio_offset=source.position,
     )
+
+
+def checked(stated: str | None, samples: str) -> Literal["none", "right", "wrong"]:
+    """Whether the MD5 that a file states is that of its samples, both in hexadecimal; "none" where it states none."""
+    return "none" if not stated else "right" if stated == samples else "wrong"
 
 
 def stated_md5(path: Path) -> str | None:

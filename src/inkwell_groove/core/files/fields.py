@@ -10,6 +10,7 @@ and free-form atoms have too (common practice).
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -144,6 +145,11 @@ def _of_loudness(field: FileField, text: str) -> str:
         return f"{float(text):.6f}"
     wanted = "decibels, as -3.20 dB" if field.name in GAINS else "a share of full scale, as 0.988553"
     raise Refused(f"'{text}' is none", where=field.label, remedy=f"Write {wanted}")
+
+
+def described(values: Mapping[str, str]) -> int:
+    """How many fields say something of what a file holds; how loud it is was measured, and does not count."""
+    return sum(bool(value) for name, value in values.items() if name not in LOUDNESS)
 
 
 def values_of(field: FileField, text: str) -> list[str]:

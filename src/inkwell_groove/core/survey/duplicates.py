@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from inkwell_groove.core.duplicates.preferring import Copy, by_preference, why
+from inkwell_groove.core.files.fields import described
 from inkwell_groove.core.survey.finding import Finding, Record
 
 CHECK = "same sound"
@@ -29,4 +30,4 @@ def same_sound(files: Sequence[Record]) -> Finding:
 
 def _copy(one: Record) -> Copy:
     """Where the sound is the same, only what is said of it can differ."""
-    return Copy(key=one.path, name=one.path, lossless=True, described=sum(bool(value) for value in one.fields.values()))
+    return Copy(key=one.path, name=one.path, lossless=True, described=described(one.fields))

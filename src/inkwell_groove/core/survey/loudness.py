@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core.copies.loudness import AlbumLoudness, Loud, Steps, gain_tags
-from inkwell_groove.core.files.fields import FIELDS, GAINS
+from inkwell_groove.core.files.fields import FIELDS, GAINS, LOUDNESS
 from inkwell_groove.core.measure.loudness import Blocks, lufs_of_blocks
 from inkwell_groove.core.survey.finding import Finding, House, Record, Release, finding
 
@@ -55,8 +55,8 @@ def _album(heard: Sequence[LoudnessFacts]) -> AlbumLoudness:
 
 def _cells(album: AlbumLoudness, place: int, one: Record) -> dict[str, str]:
     tags = gain_tags(album, place, opus=False)
-    fields = [each for each in FIELDS if each.group == "loudness"]
-    return {each.name: tags[each.vorbis] for each in fields if one.facts.get("format") != "Opus" or each.name in GAINS}
+    names = GAINS if one.facts.get("format") == "Opus" else LOUDNESS
+    return {each.name: tags[each.vorbis] for each in FIELDS if each.name in names}
 
 
 def _words(album: AlbumLoudness) -> str:

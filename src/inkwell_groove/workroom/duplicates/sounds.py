@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, load_only
 
 from inkwell_groove.core.duplicates.preferring import Copy
-from inkwell_groove.core.files.fields import LOUDNESS
+from inkwell_groove.core.files.fields import described
 from inkwell_groove.core.sealing.bag import DATA
 from inkwell_groove.core.sealing.order import SealedAlbum
 from inkwell_groove.core.sealing.package import MASTERS
@@ -67,7 +67,7 @@ def _of_files(session: Session, media: MediaStore) -> Iterator[Sound]:
                 bits=heard.get("bits_used") or facts.get("bits", 0),
                 bitrate_kbps=facts.get("bitrate_kbps", 0),
                 clipped_runs=sum(heard.get("clipped_runs", ())),
-                described=sum(bool(value) for name, value in fields.items() if name not in LOUDNESS),
+                described=described(fields),
             )
             yield Sound(
                 id=sound,

@@ -15,6 +15,7 @@ from inkwell_groove.core.files.fields import BY_NAME, accept
 from inkwell_groove.core.files.moving import plan_moves
 from inkwell_groove.core.files.pictures import KIND_OF
 from inkwell_groove.core.files.silence import KEPT_S
+from inkwell_groove.core.flacfile import checked
 from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.files.bundles import beside_anew, root_of
@@ -285,8 +286,7 @@ def _row(file: BundleFile, one: Result, order: Order | None) -> dict[str, Any]:
     if one.audio_digest == file.audio_digest:
         facts |= {name: file.facts[name] for name in HEARD if name in file.facts}
         if facts.get(CHECKSUM):
-            stored = facts.get("stored_md5")
-            facts[CHECKSUM] = "none" if not stored else "right" if stored == facts[SOUND_ID] else "wrong"
+            facts[CHECKSUM] = checked(facts.get("stored_md5"), facts[SOUND_ID])
     pending = dict(file.pending)
     if order is not None and one.problem is None:
         if order.take_off_silence:

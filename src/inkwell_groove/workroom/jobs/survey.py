@@ -10,7 +10,7 @@ from typing import Any
 from inkwell_groove.core.duplicates.portrait import portray
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.core.files.pictures import size_of
-from inkwell_groove.core.flacfile import stated_md5
+from inkwell_groove.core.flacfile import checked, stated_md5
 from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.survey.files import unknown_file
 from inkwell_groove.core.survey.finding import Finding, House, Record
@@ -82,8 +82,7 @@ def _heard(media: MediaStore, order: ListenOrder) -> ListenResult:
         heard = portray(path)
         sound_id = heard.samples_md5 or order.audio_digest
         if path.suffix.lower() == ".flac" and heard.samples_md5 is not None:
-            stated = stated_md5(path)
-            checksum = "none" if stated is None else "right" if stated == heard.samples_md5 else "wrong"
+            checksum = checked(stated_md5(path), heard.samples_md5)
         head_s = heard.portrait.silent_head_s
         loudness = LoudnessFacts.of(*heard.loudness) if heard.loudness is not None else None
         keep_portrait(media, sound_id, heard.portrait)
