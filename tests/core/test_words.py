@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import io
+import struct
+import threading
+import warnings
+import zlib
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
+from PIL.PngImagePlugin import PngImageFile
 
 from inkwell_groove.core.artwork import MAX_BYTES, examine
 from inkwell_groove.core.dates import check_partial_date
@@ -75,6 +80,15 @@ def picture(form: str, size: tuple[int, int] = (600, 600), mode: str = "RGB") ->
     return out.getvalue()
 
 
+def png_head(width: int, height: int) -> bytes:
+    """A PNG of 69 bytes that claims a size (PNG specification, 11.2.2 IHDR): only its head is true."""
+    head = b"IHDR" + struct.pack(">IIBBBBB", width, height, 8, 6, 0, 0, 0)
+    chunks = [head, b"IDAT" + zlib.compress(b""), b"IEND"]
+    return b"\x89PNG\r\n\x1a\n" + b"".join(
+        struct.pack(">I", len(chunk) - 4) + chunk + struct.pack(">I", zlib.crc32(chunk)) for chunk in chunks
+    )
+
+
 def test_a_good_cover_needs_no_advice() -> None:
     facts = examine(lanterns_cover(), name="cover.jpg")
     assert (facts.mime, facts.width_px, facts.height_px, facts.bits_per_pixel, facts.advice) == (
@@ -102,10 +116,40 @@ def test_a_cover_that_is_not_square_or_small_is_accepted_with_advice(size: tuple
         (picture("GIF", mode="L"), "GIF pictures"),
         (picture("BMP"), "BMP pictures"),
         (bytes(MAX_BYTES + 1), "has 31 MB"),
-        (picture("PNG", (12_000, 12_000), "1"), "12000 x 12000|damaged"),
+        (picture("PNG", (12_000, 12_000), "1"), "12000 x 12000"),
+        (png_head(60_000_000, 1), "60000000 x 1 pixels"),
+        (png_head(1, 60_000_000), "1 x 60000000 pixels"),
     ],
 )
 def test_what_will_not_do_as_a_picture_is_refused(data: bytes, what: str) -> None:
     with pytest.raises(Refused, match=what) as refusal:
         examine(data, name="cover")
     assert refusal.value.remedy
+
+
+def test_two_covers_at_once_leave_the_warnings_of_the_process_alone(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A filter set in threads that overlap stays for good: from then on every deprecation was an error."""
+    both_inside, first_is_out = threading.Barrier(2, timeout=30), threading.Event()
+    load = PngImageFile.load
+
+    def slow_load(image: PngImageFile) -> object:
+        both_inside.wait()
+        if threading.current_thread().name == "second":
+            assert first_is_out.wait(30)
+        return load(image)
+
+    monkeypatch.setattr(PngImageFile, "load", slow_load)
+    cover = picture("PNG")
+    first, second = (
+        threading.Thread(target=examine, args=(cover,), kwargs={"name": "cover.png"}, name=name)
+        for name in ("first", "second")
+    )
+    with warnings.catch_warnings():
+        warnings.simplefilter("default")  # as in a server; pytest's own are errors already
+        before = list(warnings.filters)
+        first.start()
+        second.start()
+        first.join(30)
+        first_is_out.set()
+        second.join(30)
+        assert warnings.filters == before

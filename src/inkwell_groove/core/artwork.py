@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import io
-import warnings
+import struct
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
 
 from PIL import Image, UnidentifiedImageError
 from pydantic import BaseModel, ConfigDict
@@ -12,7 +15,11 @@ from inkwell_groove.core.errors import Refused
 
 MAX_BYTES = 30 * 1024 * 1024
 MAX_PIXELS = 100_000_000  # a sleeve at 600 dpi has 52 million
+MAX_SIDE_PX = 32_768  # a sleeve at 2,400 dpi has 29,764; decoders keep a pointer and more for every line
 SMALL_PIXELS = 500  # a side shorter than this looks poor on a telephone (common practice)
+# `opened` checks every picture itself. Pillow's own limit warns first, and a warning can only be turned into an error
+# for the whole process, in which other threads answer other people.
+Image.MAX_IMAGE_PIXELS = None
 _MIME = {"JPEG": "image/jpeg", "PNG": "image/png"}
 
 
@@ -34,8 +41,29 @@ class ArtworkFacts(BaseModel):
         return abs(self.width_px - self.height_px) * 200 <= max(self.width_px, self.height_px)
 
 
+@contextmanager
+def opened(source: bytes | Path, *, name: str) -> Iterator[Image.Image]:
+    """Yield a picture whose head says that it is within our limits; its pixels are not decoded yet.
+
+    Raises Refused for what is no picture or has too many pixels, and for damage that shows while it is used.
+    """
+    try:
+        with Image.open(io.BytesIO(source) if isinstance(source, bytes) else source) as image:
+            if max(image.size) > MAX_SIDE_PX or image.width * image.height > MAX_PIXELS:
+                raise Refused(
+                    f"the picture has {image.width} x {image.height} pixels",
+                    where=name,
+                    remedy=f"Give one under {MAX_PIXELS // 1_000_000} million pixels, no side over {MAX_SIDE_PX}",
+                )
+            yield image
+    except UnidentifiedImageError as cause:
+        raise Refused("this is not a picture", where=name, remedy="Drop a JPEG or PNG") from cause
+    except (OSError, SyntaxError, ValueError, EOFError, struct.error) as cause:
+        raise Refused(f"the picture is damaged ({cause})", where=name, remedy="Save it again and drop that") from cause
+
+
 def examine(data: bytes, *, name: str) -> ArtworkFacts:
-    """The facts of a JPEG or PNG, decoded whole to be sure that it is one.
+    """Return the facts of a JPEG or PNG, decoded whole to be sure that it is one.
 
     Raises Refused: too many bytes or pixels, another format, or damaged.
     """
@@ -43,36 +71,21 @@ def examine(data: bytes, *, name: str) -> ArtworkFacts:
         raise Refused(
             f"the picture has {len(data) / 1e6:.0f} MB", where=name, remedy=f"Give one under {MAX_BYTES / 1e6:.0f} MB"
         )
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("error")  # Pillow warns of bombs before it refuses them
-            with Image.open(io.BytesIO(data), formats=["JPEG", "PNG", "WEBP", "TIFF", "BMP", "GIF"]) as image:
-                if image.format not in _MIME:
-                    raise Refused(
-                        f"{image.format} pictures are not shown by every player",
-                        where=name,
-                        remedy="Save it as JPEG or PNG and drop that",
-                    )
-                if image.width * image.height > MAX_PIXELS:
-                    raise Refused(
-                        f"the picture has {image.width} x {image.height} pixels",
-                        where=name,
-                        remedy=f"Give one under {MAX_PIXELS // 1_000_000} million pixels",
-                    )
-                image.load()
-                facts = ArtworkFacts(
-                    mime=_MIME[image.format],
-                    width_px=image.width,
-                    height_px=image.height,
-                    bits_per_pixel=8 * len(image.getbands()),
-                    size_bytes=len(data),
-                )
-    except Refused:
-        raise
-    except UnidentifiedImageError as cause:
-        raise Refused("this is not a picture", where=name, remedy="Drop a JPEG or PNG") from cause
-    except (OSError, SyntaxError, ValueError, Warning, Image.DecompressionBombError) as cause:
-        raise Refused(f"the picture is damaged ({cause})", where=name, remedy="Save it again and drop that") from cause
+    with opened(data, name=name) as image:
+        if image.format not in _MIME:
+            raise Refused(
+                f"{image.format} pictures are not shown by every player",
+                where=name,
+                remedy="Save it as JPEG or PNG and drop that",
+            )
+        image.load()
+        facts = ArtworkFacts(
+            mime=_MIME[image.format],
+            width_px=image.width,
+            height_px=image.height,
+            bits_per_pixel=8 * len(image.getbands()),
+            size_bytes=len(data),
+        )
     return facts.model_copy(update={"advice": advise(facts)})
 
 

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from PIL import Image, ImageOps
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.core.artwork import examine
+from inkwell_groove.core.artwork import examine, opened
 from inkwell_groove.core.errors import Refused
 
 _QUALITIES = (92, 88, 84, 80, 75, 70, 64, 58, 50)
@@ -52,9 +52,9 @@ def fitted(data: bytes, *, most_px: int, most_kb: int, name: str = "picture") ->
     facts = examine(data, name=name)
     if max(facts.width_px, facts.height_px) <= most_px and len(data) <= most_kb * 1000:
         return data
-    with Image.open(io.BytesIO(data)) as opened:
-        image = _upright(opened)
-        icc = opened.info.get("icc_profile")
+    with opened(data, name=name) as picture:
+        image = _upright(picture)
+        icc = picture.info.get("icc_profile")
         if max(image.size) > most_px:
             image.thumbnail((most_px, most_px), Image.Resampling.LANCZOS, reducing_gap=3.0)
         for quality in _QUALITIES:
@@ -77,8 +77,8 @@ def cropped(data: bytes, crop: Crop, *, name: str = "picture") -> bytes:
             f"the part ends outside the picture of {facts.width_px} x {facts.height_px}", where=name,
             remedy="Choose a part within it",
         )  # fmt: skip
-    with Image.open(io.BytesIO(data)) as opened:
-        image = _upright(opened)
+    with opened(data, name=name) as picture:
+        image = _upright(picture)
         if crop.turn_degrees:
             image = image.rotate(crop.turn_degrees, Image.Resampling.BICUBIC, fillcolor=_corner(image))
         image = image.crop((crop.left, crop.top, crop.left + crop.width, crop.top + crop.height))
@@ -86,7 +86,7 @@ def cropped(data: bytes, crop: Crop, *, name: str = "picture") -> bytes:
         if facts.mime == "image/png":
             image.save(out, "PNG", optimize=True)
         else:
-            image.save(out, "JPEG", quality=94, optimize=True, icc_profile=opened.info.get("icc_profile"))
+            image.save(out, "JPEG", quality=94, optimize=True, icc_profile=picture.info.get("icc_profile"))
     return out.getvalue()
 
 
@@ -97,8 +97,8 @@ def find_crop(data: bytes, *, square: bool = False, name: str = "picture") -> Cr
     where a row or column no longer looks like the scanner's lid. With `square` the shorter side decides.
     """
     examine(data, name=name)
-    with Image.open(io.BytesIO(data)) as opened:
-        image = _upright(opened)
+    with opened(data, name=name) as picture:
+        image = _upright(picture)
     small = image.convert("L")
     small.thumbnail((400, 400), Image.Resampling.BILINEAR)
     lid = _lid(np.asarray(small, dtype=np.float64))
@@ -117,9 +117,9 @@ def find_crop(data: bytes, *, square: bool = False, name: str = "picture") -> Cr
     return Crop(left=left, top=top, width=right - left, height=bottom - top, turn_degrees=float(turn))
 
 
-def _upright(opened: Image.Image) -> Image.Image:
+def _upright(picture: Image.Image) -> Image.Image:
     """As a camera's mark says it is to be held, in colours a JPEG holds; what is transparent becomes white."""
-    image = ImageOps.exif_transpose(opened) or opened
+    image = ImageOps.exif_transpose(picture) or picture
     if image.mode in ("RGBA", "LA", "P"):
         whole = image.convert("RGBA")
         ground = Image.new("RGB", image.size, "white")

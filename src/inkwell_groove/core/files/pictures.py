@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from PIL import Image
+from inkwell_groove.core.artwork import opened
+from inkwell_groove.core.errors import Refused
 
 FRONT = 3
 # ID3v2.4 section 4.14, taken over by FLAC (RFC 9639 table 13): what each number means, in the archive's words.
@@ -35,18 +35,18 @@ class Embedded:
     def size(self) -> tuple[int, int, int]:
         """Width, height, bits a pixel; zeros where it cannot be read, as the FLAC block has it."""
         try:
-            with Image.open(io.BytesIO(self.data)) as image:
+            with opened(self.data, name=self.role) as image:
                 return image.width, image.height, 8 * len(image.getbands())
-        except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        except Refused:
             return 0, 0, 0
 
 
 def size_of(path: Path) -> tuple[int, int] | None:
     """Width and height of a picture's file, by its head alone; none where there is no picture to be read."""
     try:
-        with Image.open(path) as image:
+        with opened(path, name=path.name) as image:
             return image.width, image.height
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+    except Refused:
         return None
 
 
