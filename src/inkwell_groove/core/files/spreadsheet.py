@@ -24,7 +24,11 @@ from inkwell_groove.core.errors import Refused
 
 KEY = "file"
 _FORMULA = ("=", "+", "-", "@", "\t", "\r", "'")
-_MOST_ROWS, _MOST_CHARACTERS = 200_000, 32_767
+MOST_BYTES = 64_000_000  # a sheet of 100,000 files with every column filled has some 30 MB
+_MOST_ROWS, _MOST_CELLS = 200_000, 5_000_000
+_MOST_LINES = 1_048_576  # of a workbook's sheet (ECMA-376 part 1, 18.3.1.73); most may be empty
+_MOST_UNPACKED_BYTES = 320_000_000
+_MOST_CHARACTERS = 32_767
 _NOT_XML = re.compile(r"[\x00-\x08\x0b\x0c\x0d\x0e-\x1f\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)")
 _ESCAPED = re.compile(r"_x([0-9A-Fa-f]{4})_")
 _REMEDY = "Save it as CSV with commas or semicolons, in UTF-8, or as XLSX"
@@ -76,43 +80,57 @@ def to_xlsx(columns: Sequence[str], rows: Iterable[tuple[str, Mapping[str, str]]
 
 def from_csv(data: bytes) -> Sheet:
     """Commas, semicolons or tabs, whichever the first line has. Raises Refused for what has no file column."""
+    _check_size(data)
     told = []
+    encoding = _encoding(data)
+    if encoding != "utf-8-sig":
+        told.append(f"It is not in UTF-8: it was read as {encoding}. Look at the letters with accents.")
+
+    def lines() -> io.TextIOWrapper:
+        """Read from the bytes as they are wanted: as a whole text they would need four times the memory."""
+        return io.TextIOWrapper(io.BytesIO(data), encoding, newline="")
+
     try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        for name in ("utf-16", "cp1252"):
-            if name == "utf-16" and data[:2] not in (b"\xff\xfe", b"\xfe\xff"):
-                continue
-            try:
-                text = data.decode(name)
-                told.append(f"It is not in UTF-8: it was read as {name}. Look at the letters with accents.")
-                break
-            except UnicodeDecodeError:
-                continue
-        else:
-            raise Refused("its letters cannot be made out", where="the spreadsheet", remedy=_REMEDY) from None
-    first = next(csv.reader(io.StringIO(text, newline=""), delimiter="\x00"), [""])
-    head = first[0] if first else ""
-    delimiter = max((",", ";", "\t"), key=head.count)
-    if delimiter != ",":
-        told.append("Semicolons part its columns." if delimiter == ";" else "Tabs part its columns.")
-    try:
-        csv.field_size_limit(1 << 24)
-        table = list(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=False))
+        head = lines().readline(_MOST_CHARACTERS)
+        delimiter = max((",", ";", "\t"), key=head.count)
+        if delimiter != ",":
+            told.append("Semicolons part its columns." if delimiter == ";" else "Tabs part its columns.")
+        # A line is taken apart whole, so its cells are counted before.
+        if data.count(delimiter.encode()) > _MOST_CELLS:
+            raise _too_large(f"over {_MOST_CELLS:,} cells")
+        table = _within_limits(csv.reader(lines(), delimiter=delimiter, strict=False))
     except csv.Error as cause:
         raise Refused(f"this is no table ({cause})", where="the spreadsheet", remedy=_REMEDY) from cause
     return _sheet([[_unmarked(cell) for cell in row] for row in table], told)
 
 
+def _encoding(data: bytes) -> str:
+    """UTF-8 where it is, else what spreadsheets write otherwise. Raises Refused."""
+    for name in ("utf-8-sig", "utf-16", "cp1252"):
+        if name == "utf-16" and data[:2] not in (b"\xff\xfe", b"\xfe\xff"):
+            continue
+        try:
+            data.decode(name)
+        except UnicodeDecodeError:
+            continue
+        return name
+    raise Refused("its letters cannot be made out", where="the spreadsheet", remedy=_REMEDY)
+
+
 def from_xlsx(data: bytes) -> Sheet:
     """The first sheet. Raises Refused as `from_csv` does; a formula's stored result counts, and is said."""
+    _check_size(data)
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as parts:
-            if sum(part.file_size for part in parts.infolist()) > 1 << 30:
-                raise Refused("this workbook unpacks to over a gigabyte", where="the spreadsheet", remedy=_REMEDY)
+            # What is taken out of a part ends at the size that its directory states, so the sum can be believed.
+            if sum(part.file_size for part in parts.infolist()) > _MOST_UNPACKED_BYTES:
+                raise _too_large(f"over {_MOST_UNPACKED_BYTES // 1_000_000} MB unpacked")
         book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
         sheet = book.worksheets[0]
-        table = [["" if cell is None else _xml_text(cell) for cell in row] for row in sheet.iter_rows(values_only=True)]
+        # A workbook may claim 16,384 columns for every line; without its claim, lines are as long as they are.
+        sheet.reset_dimensions()
+        rows = _within_limits(sheet.iter_rows(values_only=True))
+        table = [["" if cell is None else _xml_text(cell) for cell in row] for row in rows]
     except Refused:
         raise
     except (InvalidFileException, zipfile.BadZipFile, KeyError, ValueError, IndexError, OSError, SyntaxError) as cause:
@@ -125,14 +143,39 @@ def read_sheet(data: bytes) -> Sheet:
     return from_xlsx(data) if data[:4] == b"PK\x03\x04" else from_csv(data)
 
 
+def _check_size(data: bytes) -> None:
+    if len(data) > MOST_BYTES:
+        raise _too_large(f"{len(data) // 1_000_000} MB")
+
+
+def _within_limits(rows: Iterable[Sequence[Any]]) -> list[Sequence[Any]]:
+    """The rows that have anything in them; reading stops where there are too many lines, rows or cells."""
+    kept: list[Sequence[Any]] = []
+    cells = 0
+    for line, row in enumerate(rows, 1):
+        if line > _MOST_LINES:
+            raise _too_large(f"over {_MOST_LINES:,} lines")
+        if all(cell is None or cell == "" for cell in row):
+            continue
+        cells += len(row)
+        if cells > _MOST_CELLS:
+            raise _too_large(f"over {_MOST_CELLS:,} cells")
+        if len(kept) > _MOST_ROWS:
+            raise _too_large(f"over {_MOST_ROWS:,} rows")
+        kept.append(row)
+    return kept
+
+
+def _too_large(what: str) -> Refused:
+    return Refused(f"it has {what}", where="the spreadsheet", remedy="Give it in parts, and leave out what is empty")
+
+
 def _sheet(table: list[list[str]], told: list[str]) -> Sheet:
     if not table or KEY not in [name.strip().casefold() for name in table[0]]:
         raise Refused(
             f"it has no column '{KEY}'", where="the first line of the spreadsheet",
             remedy=f"Leave the column '{KEY}' in it: by that rows are known",
         )  # fmt: skip
-    if len(table) > _MOST_ROWS:
-        raise Refused(f"it has {len(table)} rows", where="the spreadsheet", remedy=f"Give at most {_MOST_ROWS}")
     head = [name.strip() for name in table[0]]
     at = [name.casefold() for name in head].index(KEY)
     sheet = Sheet([name for number, name in enumerate(head) if number != at and name], told=told)

@@ -15,6 +15,7 @@ from inkwell_groove.core.files.art import ArtRule, Crop, cropped, find_crop
 from inkwell_groove.core.files.derived import Derived
 from inkwell_groove.core.files.naming import Naming
 from inkwell_groove.core.files.pictures import mime_of
+from inkwell_groove.core.files.spreadsheet import MOST_BYTES as MOST_BYTES_OF_SPREADSHEET
 from inkwell_groove.core.wording.rules import WordingRule
 from inkwell_groove.web.access import KEEPER, READER
 from inkwell_groove.web.dependencies import Room, Who
@@ -36,7 +37,6 @@ from inkwell_groove.workroom.files.views import (
 
 router = APIRouter(tags=["files"])
 Bundles = Annotated[list[int], Query(min_length=1, max_length=1_000)]
-_MOST_SPREADSHEET_BYTES = 200_000_000
 _TYPES = {
     "csv": "text/csv; charset=utf-8", "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }  # fmt: skip
@@ -210,7 +210,7 @@ def spreadsheet(
 @router.post("/sheet/spreadsheet", operation_id="readSpreadsheet", openapi_extra=READER)
 async def read_spreadsheet(room: Room, request: Request, bundle: Bundles) -> ProposedView:
     """The spreadsheet's bytes are the request's body. What it would change; nothing is changed."""
-    data = await _body(request, _MOST_SPREADSHEET_BYTES, "the spreadsheet")
+    data = await _body(request, MOST_BYTES_OF_SPREADSHEET, "the spreadsheet")
     return await run_in_threadpool(room.proposing.read_spreadsheet, bundle, data)
 
 
