@@ -174,7 +174,7 @@ function UploadLine({ upload }: { upload: Upload }) {
   const accept = useMutation({ mutationFn: () => answer(api.POST("/api/uploads/{upload_id}/accept-found", path)) });
   const discard = useMutation({ mutationFn: () => answer(api.DELETE("/api/uploads/{upload_id}", path)) });
   const again = useMutation({ mutationFn: () => answer(api.POST("/api/uploads/{upload_id}/try-again", path)) });
-  const mayTryAgain = ["Cancelled", "ProcessDied"].includes(upload.refusal?.code ?? "");
+  const mayTryAgain = ["Cancelled", "Interrupted"].includes(upload.refusal?.code ?? "");
   const input = useRef<HTMLInputElement>(null);
   const [error, setError] = useState<unknown>(null);
   const trouble = error ?? accept.error ?? discard.error ?? again.error;

@@ -79,11 +79,11 @@ def check_folder(
 ) -> Iterator[FileFixity]:
     """Every file of a folder and of its list. `expected` are SHA-256 by path below it; `aside` are passed over.
 
-    Raises OSError where one cannot be read.
+    A file that the disk does not give back is damaged.
     """
     aside = set(aside)
     there = {str(path.relative_to(folder)) for path in folder.rglob("*") if path.is_file()} - aside
-    strangers = {name: sha256_of(folder / name, pace) for name in sorted(there - set(expected))}
+    strangers = {name: _readable_sha256(folder / name, pace)[0] for name in sorted(there - set(expected))}
     by_digest = {digest: name for name, digest in strangers.items()}
     moved: set[str] = set()
     for name, digest in sorted(expected.items()):
@@ -95,15 +95,25 @@ def check_folder(
                 moved.add(now_at)
                 yield FileFixity(file=name, state="moved", words=f"it lies at {now_at} now", now_at=now_at)
             continue
-        found = sha256_of(folder / name, pace)
+        found, why = _readable_sha256(folder / name, pace)
         if found == digest:
             yield FileFixity(file=name, state="sound")
+        elif why:
+            yield FileFixity(file=name, state="damaged", words=f"it cannot be read ({why})")
         else:
             where = where_damaged(folder / name)
             words = f"{where}{'; ' if where else ''}its SHA-256 is {found}, it should be {digest}"
             yield FileFixity(file=name, state="damaged", words=words)
     for name in sorted(set(strangers) - moved):
         yield FileFixity(file=name, state="unknown", words="no list has it")
+
+
+def _readable_sha256(path: Path, pace: Pace | None) -> tuple[str, str]:
+    """A file's digest, or why it cannot be read."""
+    try:
+        return sha256_of(path, pace), ""
+    except OSError as cause:
+        return "", cause.strerror or str(cause)
 
 
 def where_damaged(path: Path) -> str:

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from sqlalchemy import Engine, create_engine
-from sqlalchemy.exc import IntegrityError, OperationalError
+from sqlalchemy.exc import DBAPIError, IntegrityError, InterfaceError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
 
 from inkwell_groove.core.errors import Conflict, InkwellError
@@ -14,6 +15,21 @@ from inkwell_groove.core.errors import Conflict, InkwellError
 
 class DatabaseAway(InkwellError):
     """The database does not answer."""
+
+
+# MariaDB's error codes (mariadb.com/kb, "MariaDB Error Codes") that the same statement may be free of a moment later:
+# too many connections, server going down, lock wait timeout, deadlock; and those of a connection that is lost.
+_PASSING = {1040, 1053, 1205, 1213, 2002, 2003, 2006, 2013}
+
+
+def is_passing(error: Exception) -> bool:
+    """Whether the same work may succeed in a moment: the database is away or busy, the work itself is not at fault."""
+    if isinstance(error, PoolTimeout | InterfaceError):
+        return True
+    if not isinstance(error, DBAPIError):
+        return False
+    arguments = error.orig.args if error.orig is not None else ()
+    return error.connection_invalidated or bool(arguments and arguments[0] in _PASSING)
 
 
 class Database:
@@ -39,7 +55,7 @@ class Database:
             raise Conflict(
                 "somebody changed the same thing at the same moment", remedy="Reload and try again"
             ) from cause
-        except OperationalError as cause:
+        except (OperationalError, InterfaceError, PoolTimeout) as cause:
             raise DatabaseAway(
                 "the database does not answer", where="MariaDB", remedy="Run ./inkwell status, then ./inkwell serve"
             ) from cause

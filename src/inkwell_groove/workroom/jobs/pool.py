@@ -1,25 +1,39 @@
-"""A pool of processes that run functions by name, tell how far they are, and stop when asked."""
+"""A pool of processes that run functions by name, tell how far they are, and stop when asked.
+
+Each process stands alone: it has an executor and a pipe for its reports of its own, and shares no lock with the others.
+One that is killed at any moment takes nothing but its own job with it.
+"""
 
 from __future__ import annotations
 
 import importlib
 import multiprocessing
 import os
+import pickle
+import select
 import signal
 import threading
 import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from multiprocessing.connection import Connection
 from typing import Any
+
+import structlog
 
 from inkwell_groove.core.errors import Cancelled
 
 Progress = Callable[[float, str], None]
-_SLOTS = 64
+OnProgress = Callable[[int, float, str], None]
+_CANCEL_SLOTS = 64
+_REPORT_EVERY_S = 0.1
+_MESSAGE_LENGTH = 300
+log = structlog.get_logger()
 
 # Set once in each worker process.
-_reports: Any = None
+_reports: Connection | None = None
+_reporting = threading.Lock()
 _cancelled: Any = None
 
 
@@ -30,78 +44,125 @@ class JobPool:
     once for all workers; none may start a thread.
     """
 
-    def __init__(
-        self, workers: int, on_progress: Callable[[int, float, str], None], *, preload: Sequence[str] = ()
-    ) -> None:
-        self._workers = workers
-        self._on_progress = on_progress
+    def __init__(self, workers: int, on_progress: OnProgress, *, preload: Sequence[str] = ()) -> None:
         # Forking a process that has threads and database connections is asking for trouble; a process that has only
         # imported what jobs need is forked instead: a new worker is there at once, and shares that memory.
-        self._context = multiprocessing.get_context("forkserver")
-        self._context.set_forkserver_preload(list(preload))
-        self._reports = self._context.Queue()
-        self._cancelled = self._context.Array("q", _SLOTS)
-        self._next_slot = 0
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload(list(preload))
+        # Without a lock: a worker that is killed while it holds one would stop all others at their next report.
+        self._cancelled = context.RawArray("q", _CANCEL_SLOTS)
+        self._next_cancelled = 0
         self._lock = threading.Lock()
-        self._pool = self._make_pool()
-        self._listener = threading.Thread(target=self._listen, name="job progress", daemon=True)
-        self._listener.start()
+        self._workers = [_Worker(context, self._cancelled, on_progress) for _ in range(workers)]
+        self._busy: set[_Worker] = set()
+        self._closed = False
 
     def warm(self, function: str) -> None:
         """Starts every worker and has it call `module:function()` once: imports take seconds, ahead of need."""
 
         def begin() -> None:
-            with self._lock:
-                for _ in range(self._workers):
-                    self._pool.submit(_call, function)
+            for worker in self._workers:
+                with self._lock:
+                    if self._closed:
+                        return
+                    worker.submit(_call, function)
 
         # The first worker is there once all is imported; whoever asks for this need not wait for that.
         threading.Thread(target=begin, name="job workers", daemon=True).start()
 
     def submit(self, job_id: int, function: str, arguments: dict[str, Any]) -> Future[dict[str, Any]]:
-        """The future's exception is what the function raised, or BrokenProcessPool where its process died."""
+        """Begin a job on a worker that has none, and return its future.
+
+        The future's exception is what the function raised, or BrokenProcessPool where the worker died or could not be
+        started. Raises StopIteration where every worker is busy.
+        """
         with self._lock:
-            try:
-                return self._pool.submit(_run, job_id, function, arguments)
-            except BrokenProcessPool:
-                # One dead worker spoils the executor for good: begin another.
-                self._pool.shutdown(wait=False)
-                self._pool = self._make_pool()
-                return self._pool.submit(_run, job_id, function, arguments)
+            worker = next(one for one in self._workers if one not in self._busy)
+            self._busy.add(worker)
+            future = worker.submit(_run, job_id, function, arguments)
+        future.add_done_callback(lambda done: self._busy.discard(worker))
+        return future
 
     def cancel(self, job_id: int) -> None:
         """Asks a running job to stop at its next report."""
-        with self._cancelled.get_lock():
-            self._cancelled[self._next_slot] = job_id
-            self._next_slot = (self._next_slot + 1) % _SLOTS
+        with self._lock:
+            self._cancelled[self._next_cancelled] = job_id
+            self._next_cancelled = (self._next_cancelled + 1) % _CANCEL_SLOTS
 
     def close(self) -> None:
         """Stops the workers at once; what they were doing is done again at the next start."""
         # Not in the middle of beginning one: nobody would know of it, and Python would wait for it for ever.
         with self._lock:
-            processes = list((getattr(self._pool, "_processes", None) or {}).values())
-            self._pool.shutdown(wait=False, cancel_futures=True)
-        for process in processes:
+            self._closed = True
+            for worker in self._workers:
+                worker.terminate()
+        for worker in self._workers:
+            worker.join()
+
+
+class _Worker:
+    """One process, begun when there is something to do, and begun again where it died."""
+
+    def __init__(self, context: Any, cancelled: Any, on_progress: OnProgress) -> None:
+        self._context, self._cancelled, self._on_progress = context, cancelled, on_progress
+        self._executor: ProcessPoolExecutor | None = None
+        self._processes: list[Any] = []
+
+    def submit(self, function: Callable[..., Any], *arguments: Any) -> Future[Any]:
+        for is_last in (False, True):
+            try:
+                if self._executor is None:
+                    self._begin()
+                assert self._executor is not None
+                future = self._executor.submit(function, *arguments)
+                self._processes = list((getattr(self._executor, "_processes", None) or {}).values())
+                return future
+            except (BrokenProcessPool, OSError) as cause:
+                self._end()
+                if is_last:
+                    failed: Future[Any] = Future()
+                    failed.set_exception(BrokenProcessPool(f"no process could be started ({cause})"))
+                    return failed
+        raise AssertionError("unreachable")
+
+    def terminate(self) -> None:
+        self._end(cancel=True)
+        for process in self._processes:
             process.terminate()
-        for process in processes:
+
+    def join(self) -> None:
+        for process in self._processes:
             process.join(5)
-        self._reports.put(None)
-        self._listener.join(5)
 
-    def _make_pool(self) -> ProcessPoolExecutor:
-        return ProcessPoolExecutor(
-            self._workers,
-            mp_context=self._context,
-            initializer=_begin_worker,
-            initargs=(self._reports, self._cancelled),
+    def _begin(self) -> None:
+        reader, self._writer = self._context.Pipe(duplex=False)
+        self._executor = ProcessPoolExecutor(
+            1, mp_context=self._context, initializer=_begin_worker, initargs=(self._writer, self._cancelled)
         )
+        threading.Thread(target=self._listen, args=(reader,), name="job progress", daemon=True).start()
 
-    def _listen(self) -> None:
-        while (report := self._reports.get()) is not None:
-            self._on_progress(*report)
+    def _end(self, *, cancel: bool = False) -> None:
+        """The listener ends once nobody can write to the pipe any more."""
+        if self._executor is not None:
+            self._executor.shutdown(wait=False, cancel_futures=cancel)
+            self._executor = None
+            self._writer.close()
+
+    def _listen(self, reader: Connection) -> None:
+        with reader:
+            while True:
+                try:
+                    report = reader.recv()
+                except (EOFError, OSError):
+                    return
+                try:
+                    self._on_progress(*report)
+                except Exception:
+                    # Progress is only news: whatever is wrong with telling it, the next report may be told.
+                    log.exception("progress of a job could not be told", report=report)
 
 
-def _begin_worker(reports: Any, cancelled: Any) -> None:
+def _begin_worker(reports: Connection, cancelled: Any) -> None:
     global _reports, _cancelled
     _reports, _cancelled = reports, cancelled
     signal.signal(signal.SIGINT, signal.SIG_IGN)
@@ -123,15 +184,41 @@ def _call(function: str) -> None:
 
 def _run(job_id: int, function: str, arguments: dict[str, Any]) -> dict[str, Any]:
     module, _, name = function.partition(":")
-    last = [0.0]
+    last_s = 0.0
 
     def progress(share: float, message: str) -> None:
-        if job_id in _cancelled[:]:
+        nonlocal last_s
+        if job_id in list(_cancelled):
             raise Cancelled("it was cancelled", remedy="Start it again when you like; nothing was changed")
-        if time.monotonic() - last[0] > 0.1 or share >= 1.0:
-            last[0] = time.monotonic()
-            _reports.put((job_id, share, message))
+        if time.monotonic() - last_s > _REPORT_EVERY_S or share >= 1.0:
+            last_s = time.monotonic()
+            _report(job_id, share, message[:_MESSAGE_LENGTH])
 
     progress(0.0, "")
-    result: dict[str, Any] = getattr(importlib.import_module(module), name)(arguments, progress)
+    try:
+        result: dict[str, Any] = getattr(importlib.import_module(module), name)(arguments, progress)
+    except Exception as error:
+        if _survives_the_way_back(error):
+            raise
+        raise RuntimeError(f"{type(error).__name__}: {error}") from None
     return result
+
+
+def _report(job_id: int, share: float, message: str) -> None:
+    """Sends a report if the pipe has room: a job does not wait for somebody to read how far it is.
+
+    A report is shorter than PIPE_BUF, so it is written whole or not at all, even where the process is killed.
+    """
+    assert _reports is not None
+    with _reporting:
+        if select.select([], [_reports], [], 0)[1]:
+            _reports.send((job_id, share, message))
+
+
+def _survives_the_way_back(error: Exception) -> bool:
+    """Whether an error can be unpickled again. One that cannot would look as if the process had died."""
+    try:
+        pickle.loads(pickle.dumps(error))
+    except Exception:  # noqa: BLE001 - a class may raise whatever it likes while it is made again
+        return False
+    return True

@@ -1,4 +1,8 @@
-"""The rows of the jobs: asked for in a transaction, run in order, finished in another, resumed after a restart."""
+"""Runs queued jobs and records how each ended.
+
+A job is asked for in one transaction and ended in another. Every end is recorded, whatever was raised on the way: by
+the job, by what is done with its result, or because its process died, which makes it run once more.
+"""
 
 from __future__ import annotations
 
@@ -12,11 +16,10 @@ from typing import Any
 
 import structlog
 from sqlalchemy import select
-from sqlalchemy.exc import DataError, IntegrityError
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, LengthLie, Missing
-from inkwell_groove.store.database import Database
+from inkwell_groove.store.database import Database, is_passing
 from inkwell_groove.store.models import Job, now
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.pool import JobPool
@@ -24,6 +27,10 @@ from inkwell_groove.workroom.views import JobView
 
 _MAX_ATTEMPTS = 3
 _ROW_EVERY_S = 0.25
+_LOOK_EVERY_S = 5.0
+_PAUSE_S = 1.0
+_WARM = "inkwell_groove.workroom.jobs.work", "warm"
+INTERRUPTED = "Interrupted"  # the code of a failure that says nothing about what the job worked on
 
 Finish = Callable[[Session, Job, dict[str, Any]], None]
 Fail = Callable[[Session, Job, dict[str, Any]], None]
@@ -61,7 +68,7 @@ class JobRunner:
         self._events = events
         self._kinds = {kind.name: kind for kind in kinds}
         self._workers = workers
-        self._pool = JobPool(workers, self._on_progress, preload=sorted({one.module for one in kinds}))
+        self._pool = JobPool(workers, self._on_progress, preload=sorted({one.module for one in kinds} | {_WARM[0]}))
         self._running: set[int] = set()
         self._row_written: dict[int, float] = {}
         self._wake = threading.Event()
@@ -72,20 +79,8 @@ class JobRunner:
         """Takes up what a stopped server left: each such job runs again, or fails if it keeps killing the server."""
         with self._database.begin() as session:
             for job in session.scalars(select(Job).where(Job.state == "running")):
-                if job.attempts < _MAX_ATTEMPTS:
-                    job.state, job.message, job.progress = "waiting", "begun again after the server stopped", 0.0
-                else:
-                    self._close(
-                        session,
-                        job,
-                        "failed",
-                        {
-                            "what": f"the server stopped {job.attempts} times while it ran",
-                            "where": job.subject,
-                            "remedy": "Look at the log, then start it again",
-                        },
-                    )
-        self._pool.warm("inkwell_groove.workroom.jobs.work:warm")
+                self._run_again(session, job, "the server stopped")
+        self._pool.warm(":".join(_WARM))
         self._thread.start()
         self._wake.set()
 
@@ -130,14 +125,16 @@ class JobRunner:
 
     def _dispatch(self) -> None:
         while not self._stopping:
-            self._wake.wait(5)
+            self._wake.wait(_LOOK_EVERY_S)
             self._wake.clear()
             try:
                 while not self._stopping and len(self._running) < self._workers and self._begin_next():
                     pass
-            except InkwellError:
-                log.warning("jobs wait for the database", exc_info=True)
-                time.sleep(1)
+            except Exception:
+                # Whatever it was, jobs that wait must not wait for ever.
+                log.warning("jobs wait: the next one could not be begun", exc_info=True)
+                time.sleep(_PAUSE_S)
+                self._wake.set()
 
     def _begin_next(self) -> bool:
         with self._database.begin() as session:
@@ -146,12 +143,17 @@ class JobRunner:
             ).first()
             if job is None:
                 return False
-            job.state, job.started_at, job.attempts = "running", now(), job.attempts + 1
+            kind = self._kinds.get(job.kind)
+            if kind is None:
+                self._close(session, job, "failed", _unknown_kind(job))
+            else:
+                job.state, job.started_at, job.attempts = "running", now(), job.attempts + 1
             view, arguments = JobView.of(job), dict(job.arguments)
-        self._running.add(view.id)
         self._announce(view)
-        future = self._pool.submit(view.id, self._kinds[view.kind].function, arguments)
-        future.add_done_callback(lambda done: self._on_end(view.id, done))
+        if kind is not None:
+            self._running.add(view.id)
+            future = self._pool.submit(view.id, kind.function, arguments)
+            future.add_done_callback(lambda done: self._on_end(view.id, done))
         return True
 
     def _on_progress(self, job_id: int, share: float, message: str) -> None:
@@ -174,54 +176,102 @@ class JobRunner:
     def _on_end(self, job_id: int, done: Future[dict[str, Any]]) -> None:
         self._row_written.pop(job_id, None)
         if self._stopping or done.cancelled():
-            return
+            return  # the next server finds it running, and runs it again
+        try:
+            view = self._recorded_end(job_id, done)
+        finally:
+            self._running.discard(job_id)
+            self._wake.set()
+        if view is not None:
+            self._tell_of_end(view)
+
+    def _recorded_end(self, job_id: int, done: Future[dict[str, Any]]) -> JobView | None:
+        """Record how a job ended, however long the database is away; none where the server stops meanwhile."""
         while not self._stopping:
             try:
-                self._end(job_id, done)
-                break
+                with self._database.begin() as session:
+                    job = session.get_one(Job, job_id)
+                    self._end(session, job, done)
+                    session.flush()
+                    return JobView.of(job)
             except InkwellError:
                 # The database is away: what was done must not be forgotten, so wait for it.
                 log.warning("a job's end waits for the database", job=job_id, exc_info=True)
-                time.sleep(1)
-        self._running.discard(job_id)
-        self._wake.set()
+                time.sleep(_PAUSE_S)
+            except Exception:
+                log.exception("the end of a job could not be recorded", job=job_id)
+                time.sleep(_PAUSE_S)
+        return None
 
-    def _end(self, job_id: int, done: Future[dict[str, Any]]) -> None:
+    def _end(self, session: Session, job: Job, done: Future[dict[str, Any]]) -> None:
         error = done.exception()
-        with self._database.begin() as session:
-            job = session.get_one(Job, job_id)
-            if error is None:
-                try:
-                    with session.begin_nested():
-                        self._kinds[job.kind].finish(session, job, done.result())
-                    job.result = done.result()
-                    self._close(session, job, "done", None)
-                except InkwellError as refusal:
-                    self._close(session, job, "failed", failure_of(refusal, job.subject))
-                except (IntegrityError, DataError) as cause:
-                    # Another try would end the same way: what came of it breaks a rule of the tables.
-                    log.error("what came of a job cannot be kept", job=job_id, kind=job.kind, exc_info=cause)
-                    refusal = Conflict("what came of it cannot be kept", where=job.subject, remedy="Look at the log")
-                    self._close(session, job, "failed", failure_of(refusal, job.subject))
-            elif isinstance(error, Cancelled):
-                self._close(session, job, "cancelled", None)
-            else:
-                if not isinstance(error, InkwellError):
-                    log.error("a job broke", job=job_id, kind=job.kind, exc_info=error)
-                self._close(session, job, "failed", failure_of(error, job.subject))
-            view = JobView.of(job)
-        self._announce(view)
-        if view.docket_id is not None:
-            self._events.docket_changed(view.docket_id)
-            if view.state == "done":
-                self._kinds[view.kind].after(view.docket_id)
+        if isinstance(error, BrokenProcessPool):
+            log.error("the process of a job died", job=job.id, kind=job.kind, attempt=job.attempts)
+            self._run_again(session, job, "its process died")
+        elif isinstance(error, Cancelled):
+            self._close(session, job, "cancelled", None)
+        elif error is not None:
+            if not isinstance(error, InkwellError):
+                log.error("a job broke", job=job.id, kind=job.kind, exc_info=error)
+            self._close(session, job, "failed", failure_of(error, job.subject))
+        else:
+            try:
+                with session.begin_nested():
+                    self._kinds[job.kind].finish(session, job, done.result())
+                job.result = done.result()
+                self._close(session, job, "done", None)
+            except Exception as cause:
+                if is_passing(cause):
+                    raise
+                if not isinstance(cause, InkwellError):
+                    log.exception("what came of a job cannot be kept", job=job.id, kind=job.kind)
+                    cause = Conflict(
+                        f"what came of it cannot be kept ({type(cause).__name__})",
+                        where=job.subject,
+                        remedy="The log has the details; please report it",
+                    )
+                self._close(session, job, "failed", failure_of(cause, job.subject))
+
+    def _run_again(self, session: Session, job: Job, why: str) -> None:
+        """Puts a job that was interrupted back into the queue, or fails it if that happens every time."""
+        if job.kind not in self._kinds:
+            self._close(session, job, "failed", _unknown_kind(job))
+        elif job.attempts < _MAX_ATTEMPTS:
+            job.state, job.message, job.progress = "waiting", f"begun again: {why}", 0.0
+        else:
+            failure = {
+                "what": f"{why} {job.attempts} times while it ran",
+                "where": job.subject,
+                "remedy": "Look at the log and at the machine's memory, then start it again",
+                "code": INTERRUPTED,
+            }
+            self._close(session, job, "failed", failure)
 
     def _close(self, session: Session, job: Job, state: str, failure: dict[str, Any] | None) -> None:
         job.state, job.failure, job.ended_at = state, failure, now()
         if state == "done":
             job.progress = 1.0
-        else:
-            self._kinds[job.kind].fail(session, job, failure or {"what": "it was cancelled", "code": "Cancelled"})
+            return
+        kind = self._kinds.get(job.kind)
+        if kind is None:
+            return
+        try:
+            with session.begin_nested():
+                kind.fail(session, job, failure or {"what": "it was cancelled", "code": "Cancelled"})
+        except Exception as cause:
+            if is_passing(cause):
+                raise
+            log.exception("what follows from a failed job could not be recorded", job=job.id, kind=job.kind)
+
+    def _tell_of_end(self, view: JobView) -> None:
+        try:
+            self._announce(view)
+            if view.docket_id is not None:
+                self._events.docket_changed(view.docket_id)
+                if view.state == "done":
+                    self._kinds[view.kind].after(view.docket_id)
+        except Exception:
+            log.exception("what follows from a job that ended went wrong", job=view.id, kind=view.kind)
 
     def _announce(self, view: JobView) -> None:
         self._events.publish({"kind": "job", "job": view.model_dump(mode="json")})
@@ -239,15 +289,16 @@ def failure_of(error: BaseException, subject: str) -> dict[str, Any]:
         if isinstance(error, LengthLie):
             failure |= {"found_samples": error.found_samples, "declared_samples": error.declared_samples}
         return failure
-    if isinstance(error, BrokenProcessPool):
-        return {
-            "what": "its process died",
-            "where": subject,
-            "remedy": "Look at the machine's memory, then try again",
-            "code": "ProcessDied",
-        }
     return {
         "what": f"a fault in the program ({type(error).__name__}: {error})",
         "where": subject,
         "remedy": "The log has the details; please report it",
+    }
+
+
+def _unknown_kind(job: Job) -> dict[str, Any]:
+    return {
+        "what": f"this version does not know jobs of the kind '{job.kind}'",
+        "where": job.subject,
+        "remedy": "Ask for it again, or run the version that asked for it",
     }

@@ -195,9 +195,14 @@ class Fixity(Part):
         audit = _under_way(session)
         if audit is None:
             return
+        tried = {
+            job.arguments["package_id"]
+            for job in session.scalars(select(Job).where(Job.kind == CHECK, Job.asked_at >= audit.asked_at))
+            if job.arguments.get("audit_id") == audit.id
+        }
         left = [
             row for row in _standing(session)
-            if _is_bag(row) and (row.verified_at is None or row.verified_at < audit.asked_at)
+            if _is_bag(row) and row.id not in tried and (row.verified_at is None or row.verified_at < audit.asked_at)
         ]  # fmt: skip
         if left and audit.checked < audit.packages:
             self._job(session, left[0], CHECK, audit_id=audit.id)
@@ -224,15 +229,19 @@ class Fixity(Part):
         self._count(session, job)
 
     def _was_not_checked(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
-        """What cannot be read at all is not verified; the audit goes on with the next."""
-        package = session.get(Package, job.arguments["package_id"])
-        if package is not None and failure.get("code") != "Cancelled":
-            words = f"it could not be read: {failure.get('what', '')}"
-            package.verified_at = now()
-            package.fixity = {"findings": [{"file": package.folder, "state": "damaged", "words": words}], "files": 0}
-        if failure.get("code") == "Cancelled" and (audit := _under_way(session)) is not None:
-            audit.state, audit.ended_at = STOPPED, now()
+        """A check that could not be made says nothing about the package; the audit goes on with the next."""
+        if failure.get("code") == "Cancelled":
+            if (audit := _under_way(session)) is not None:
+                audit.state, audit.ended_at = STOPPED, now()
             return
+        package = session.get(Package, job.arguments["package_id"])
+        if package is not None:
+            ledger.record(
+                session,
+                who="fixity",
+                action=f"the package could not be checked: {failure.get('what', '')}"[:300],
+                docket_id=package.docket_id,
+            )
         self._count(session, job)
 
     def _count(self, session: Session, job: Job) -> None:
