@@ -25,12 +25,16 @@ def album(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def test_a_folder_is_sealed_verified_and_taken_apart_again(album: Path, tmp_path: Path) -> None:
     bag = tmp_path / "bag"
-    told = json.loads(groove("seal", album, "--out", bag, "--one-file", "--copies", "MP3:128", "--json").stdout)
+    told = json.loads(
+        groove("seal", album, "--out", bag, "--one-file", "--copies", "MP3:128", "--copies", "FLAC:16", "--json").stdout
+    )
     assert [one["verdict"] for one in told["masters"]] == ["sound"] * 3
     bagit.Bag(str(bag)).validate()
     assert {path.name for path in (bag / "data" / "copies" / "MP3 128").iterdir()} == {
         "01 Track.mp3", "02 Track.mp3", "03 Track.mp3", "album.m3u8",
     }  # fmt: skip
+    flac = next(one for one in told["copies"] if one["label"] == "FLAC 16 bit")
+    assert {one["verdict"] for one in flac["copies"]} == {"identical"}
     assert groove("verify", bag).returncode == 0
     whole = next((bag / "data" / "one file").iterdir())
     parted = tmp_path / "parted"

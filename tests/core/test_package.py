@@ -8,6 +8,7 @@ import random
 import shutil
 import struct
 import subprocess
+from collections.abc import Iterable
 from pathlib import Path
 from xml.etree import ElementTree as ET
 
@@ -19,6 +20,7 @@ from mutagen.flac import FLAC
 
 from inkwell_groove.core import bext, riff
 from inkwell_groove.core.artwork import examine
+from inkwell_groove.core.copies.encode import encode
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.fixity import check_folder
@@ -26,8 +28,9 @@ from inkwell_groove.core.flacfile import read_streaminfo
 from inkwell_groove.core.probe import probe
 from inkwell_groove.core.sealing.apart import take_apart
 from inkwell_groove.core.sealing.bag import listed
+from inkwell_groove.core.sealing.keeping import Earlier
 from inkwell_groove.core.sealing.order import PictureOrder, SealedAlbum, SealOrder
-from inkwell_groove.core.sealing.package import seal_package
+from inkwell_groove.core.sealing.package import part_folders, seal_package
 from inkwell_groove.core.sealing.profile import Masters, Profile
 from inkwell_groove.core.verify import verify
 from inkwell_groove.demo.sleeve import lanterns_cover
@@ -69,6 +72,48 @@ def full(tmp_path_factory: pytest.TempPathFactory) -> tuple[SealOrder, SealedAlb
     return sealed(tmp_path_factory.mktemp("full"))
 
 
+def test_a_copy_that_is_not_exact_is_named_and_marked_and_the_masters_are_sealed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def encode_too_much(path: Path, sound: Iterable[np.ndarray], order: CopyOrder, **form: int) -> None:
+        blocks = list(sound)
+        encode(path, [*blocks, blocks[-1][-2:]] if order.kind == "MP3" else blocks, order, **form)
+
+    monkeypatch.setattr("inkwell_groove.core.copies.album.encode", encode_too_much)
+    order, album, package = sealed(tmp_path)
+    bagit.Bag(str(package)).validate()
+    assert {track.verdict for track in album.tracks} == {"identical"}
+    parts = {part.name: part for part in album.parts}
+    assert parts["FLAC 16 bit, 44.1 kHz at most"].faults == ()
+    mp3 = parts["MP3 128"].faults
+    assert len(mp3) == len(album.tracks)
+    assert mp3[0].startswith(f"{Path(album.tracks[0].file).stem}.mp3: it decodes to ")
+    assert "MP3 128: NOT PROVEN: " in (package / "data" / "report.html").read_text()
+
+    # Sealed again, what was not proven is made anew.
+    monkeypatch.undo()
+    again = tmp_path / "again"
+    again.mkdir()
+    made = seal_package(order, again, earlier=Earlier(package, album, order.sealed_at))
+    assert "MP3 128" not in made.kept and "FLAC 16 bit, 44.1 kHz at most" in made.kept
+    assert all(part.faults == () for part in made.parts)
+
+
+def test_copies_that_cannot_be_made_are_named_and_leave_nothing(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def refuse(path: Path, *_: object, **__: object) -> None:
+        path.write_bytes(b"half of it")
+        raise Refused("the encoder does not take it", where=path.name)
+
+    monkeypatch.setattr("inkwell_groove.core.copies.album.encode", refuse)
+    _, album, package = sealed(tmp_path)
+    bagit.Bag(str(package)).validate()
+    assert all("not made: " in part.faults[0] for part in album.parts if part.folder.startswith("copies/"))
+    assert not (package / "data" / "copies").exists() or not any((package / "data" / "copies").rglob("*.*"))
+    assert set(part_folders(album)) == {"Masters", "Takes, BWF", "One file"}
+
+
 def test_a_package_is_a_bag_and_says_so_by_its_library(full: tuple[SealOrder, SealedAlbum, Path]) -> None:
     _, album, package = full
     bag = bagit.Bag(str(package))
@@ -78,7 +123,7 @@ def test_a_package_is_a_bag_and_says_so_by_its_library(full: tuple[SealOrder, Se
     assert {one.name for one in album.package} == there
     for one in album.package:
         assert hashlib.sha256((package / one.name).read_bytes()).hexdigest() == one.sha256
-    assert {part.name for part in album.parts} == {"Takes, BWF", "One file", "MP3 128", "FLAC 16 bit"}
+    assert {part.name for part in album.parts} == {"Takes, BWF", "One file", "MP3 128", "FLAC 16 bit, 44.1 kHz at most"}
     subprocess.run(["sha256sum", "-c", "--quiet", "manifest-sha256.txt"], cwd=package, check=True)
 
 

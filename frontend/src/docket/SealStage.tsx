@@ -155,7 +155,7 @@ const paperOf = (pack: Package, name: string) => `/api/packages/${pack.id}/paper
 function Parts({ pack }: { pack: Package }) {
   const { album, fixity } = pack;
   if (album.package.length === 0) return null;
-  const parts = [{ name: "Masters", folder: "masters", told: [] as string[] }, ...album.parts];
+  const parts = [{ name: "Masters", folder: "masters", told: [] as string[], faults: [] as string[] }, ...album.parts];
   return (
     <div className="px-5 pb-3">
       <ul className="flex flex-wrap gap-x-6 gap-y-1">
@@ -163,8 +163,9 @@ function Parts({ pack }: { pack: Package }) {
           const files = album.package.filter(({ name }) => name.startsWith(`data/${part.folder}/`));
           return (
             <li key={part.name}>
-              <a className="text-primary hover:underline" href={`/api/packages/${pack.id}/package.zip?part=${encodeURIComponent(part.name)}`} download>{part.name}</a>
+              {part.faults.length > 0 && files.length === 0 ? part.name : <a className="text-primary hover:underline" href={`/api/packages/${pack.id}/package.zip?part=${encodeURIComponent(part.name)}`} download>{part.name}</a>}
               <span className="quiet"> {plural(files.length, "file")}, {size(files.reduce((sum, file) => sum + file.size_bytes, 0))}{part.told.length > 0 && `; ${part.told.join("; ")}`}</span>
+              {part.faults.map((fault) => <p key={fault} role="alert" className="text-error">Not proven: {fault}</p>)}
             </li>
           );
         })}

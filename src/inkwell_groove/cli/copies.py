@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
 
@@ -11,7 +12,7 @@ from rich.console import Console
 from rich.table import Table
 
 from inkwell_groove.cli.reporting import JsonFlag, ReportFile, answer, refusals
-from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.errors import ProofFailed, Refused
 
 _LOSSLESS = (".flac", ".wav", ".aiff", ".aif")
 
@@ -75,10 +76,20 @@ def copies(
                     one.file, f"{one.kbit_s:.0f}", _figure(one.lufs), _figure(one.true_peak_dbtp), one.verdict
                 )
             console.print(table)
+            for fault in found.faults:
+                console.print(f"NOT PROVEN: {fault}", markup=False)
             for note in (f"{found.label}, {found.gain_db:+.2f} dB", *found.notes):
                 console.print(note)
 
         answer(found, as_json=as_json, report_file=report, show=show)
+        fail_if_not_proven(found.faults, str(out), "Make them again; if it happens again, choose another format")
+
+
+def fail_if_not_proven(faults: Sequence[str], where: str, remedy: str) -> None:
+    """Raises ProofFailed for copies that were made and are not what they must be."""
+    if faults:
+        count = f"{len(faults)} copies are" if len(faults) > 1 else "1 copy is"
+        raise ProofFailed(f"{count} not proven, the first: {faults[0]}", where=where, remedy=remedy)
 
 
 def lossless_in(given: list[Path]) -> list[Path]:

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from rich.console import Console
 from rich.table import Table
 
-from inkwell_groove.cli.copies import lossless_in
+from inkwell_groove.cli.copies import fail_if_not_proven, lossless_in
 from inkwell_groove.cli.reporting import InputFile, JsonFlag, ReportFile, answer, refusals
 from inkwell_groove.core.errors import Refused
 
@@ -20,7 +20,7 @@ def seal(
     out: Annotated[Path, typer.Option(help="The folder that becomes the bag; empty, or not there yet.")],
     one_file: Annotated[bool, typer.Option("--one-file", help="Also one FLAC of it all, with its cue sheet.")] = False,
     copies: Annotated[
-        list[str] | None, typer.Option(help="Access copies: MP3:192, Opus:128, Vorbis:q6, ALAC ... Several times.")
+        list[str] | None, typer.Option(help="Access copies: MP3:192, Opus:128, Vorbis:q6, FLAC:16 ... Several times.")
     ] = None,
     as_json: JsonFlag = False,
     report: ReportFile = None,
@@ -37,9 +37,13 @@ def seal(
             for one in found.masters:
                 table.add_row(one.file, one.verdict, "; ".join(one.reasons))
             console.print(table)
+            for fault in faults:
+                console.print(f"NOT PROVEN: {fault}", markup=False)
             console.print(f"{found.files} files in the bag")
 
+        faults = [f"{one.label}: {fault}" for one in found.copies for fault in one.faults]
         answer(found, as_json=as_json, report_file=report, show=show)
+        fail_if_not_proven(faults, str(out), "The masters are sealed and proven; make these copies again")
 
 
 def apart(
@@ -114,11 +118,11 @@ def _order(text: str):  # type: ignore[no-untyped-def] # its class is imported w
     if how.startswith("q"):
         asked["quality"] = how[1:]
     elif how:
-        asked["bits" if FORMS[kind].lossless else "kbit_s"] = how
+        asked["bits" if FORMS[kind].lossless else "kbit_s"] = int(how) if how.isdecimal() else how
     try:
         return CopyOrder.model_validate(asked)
     except ValidationError as cause:
         words = cause.errors()[0]["msg"].removeprefix("Value error, ")
         raise Refused(
-            f"{text}: {words}", where="--copies", remedy="Write MP3:192, Opus:128, Vorbis:q6, ALAC"
+            f"{text}: {words}", where="--copies", remedy="Write MP3:192, Opus:128, Vorbis:q6, FLAC:16, ALAC"
         ) from cause

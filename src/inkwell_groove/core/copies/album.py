@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import os
+import shutil
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -25,7 +27,7 @@ from inkwell_groove.core.copies.loudness import (
 )
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.copies.proof import Proof, prove_copy, prove_description
-from inkwell_groove.core.errors import LossyForMaster, Refused
+from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.files.art import fitted
 from inkwell_groove.core.files.fields import LOUDNESS
 from inkwell_groove.core.files.pictures import Embedded, mime_of
@@ -58,6 +60,7 @@ class CopyMade(BaseModel):
     lufs: float | None = Field(description="Of the copy as it decodes.")
     true_peak_dbtp: float | None
     verdict: str
+    fault: str = Field(default="", description="What it should not be, if anything: such a copy is not proven.")
     told: tuple[str, ...] = ()
 
 
@@ -69,6 +72,27 @@ class CopiesMade(BaseModel):
     lufs: float | None = Field(description="Of the copies as an album, as they decode.")
     notes: tuple[str, ...]
     copies: tuple[CopyMade, ...]
+    not_made: str = Field(default="", description="Why there are no copies at all, if so.")
+
+    @property
+    def faults(self) -> tuple[str, ...]:
+        """One line for each copy that is not what it must be, or for all where none could be made."""
+        if self.not_made:
+            return (f"not made: {self.not_made}",)
+        return tuple(f"{one.file}: {one.fault}" for one in self.copies if one.fault)
+
+
+def make_copies_beside(masters: Sequence[Path], order: CopyOrder, folder: Path, **more: Any) -> CopiesMade:
+    """Makes copies as `make_copies` does, in a package: where they cannot be had, that is named and stops nothing.
+
+    `folder` must not be there yet; it is made, and is gone again where there are no copies.
+    """
+    folder.mkdir(parents=True)
+    try:
+        return make_copies(masters, order, folder, **more)
+    except (Refused, ProofFailed) as cause:
+        shutil.rmtree(folder)
+        return CopiesMade(label=order.label, gain_db=0.0, lufs=None, notes=(), copies=(), not_made=str(cause))
 
 
 def make_copies(
@@ -82,8 +106,9 @@ def make_copies(
 ) -> CopiesMade:
     """A copy of each master in `folder`, under its name; `masters` are one album, in order.
 
-    `loud` is what was measured of them before. Raises Refused, before anything is written, where one cannot be had as
-    is asked, or would fall onto another file; ProofFailed where a copy does not hold what its master does.
+    `loud` is what was measured of them before. A copy that does not hold what its master does says so as its `fault`.
+    Raises Refused, before anything is written, where one would fall onto another file, and where its encoder does not
+    take it.
     """
     workers = workers or min(8, os.cpu_count() or 1)
     targets = _targets(masters, order, folder)
@@ -208,7 +233,11 @@ def _described(master: Path, copy: Path, order: CopyOrder, proof: Proof, gains: 
     write_gains(copy, gains)
     with copy.open("rb") as file:
         os.fsync(file.fileno())
-    prove_description(copy, fields, pictures, gains, all_held=not ready.told)
+    fault = proof.fault
+    try:
+        prove_description(copy, fields, pictures, gains, all_held=not ready.told)
+    except ProofFailed as failed:
+        fault = "; ".join(one for one in (fault, failed.what) if one)
     size = copy.stat().st_size
     with copy.open("rb") as file:
         sha256 = hashlib.file_digest(file, "sha256").hexdigest()
@@ -224,7 +253,8 @@ def _described(master: Path, copy: Path, order: CopyOrder, proof: Proof, gains: 
         kbit_s=round(proof.size_bytes * 8 / seconds / 1_000, 1) if seconds else 0.0,
         lufs=proof.loud.lufs,
         true_peak_dbtp=proof.loud.true_peak_dbtp,
-        verdict=proof.verdict,
+        verdict="not proven" if fault else proof.verdict,
+        fault=fault,
         told=ready.told,
     )
 

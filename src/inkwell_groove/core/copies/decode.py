@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 
 import av
@@ -13,6 +15,33 @@ from inkwell_groove.core.errors import NotSound
 from inkwell_groove.core.sound import Samples
 
 _SCALES = {"s16": 32768.0, "s32": 2147483648.0}
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a file is, whatever its name says. `stated_samples` is where it says that the sound ends, if it does."""
+
+    container: str
+    codec: str
+    rate_hz: int
+    channels: int
+    stated_samples: int | None
+
+
+def identify(path: Path) -> Found:
+    """Return what FFmpeg's libraries take a file for, by its content. Raises NotSound."""
+    try:
+        with av.open(str(path)) as container:
+            if not container.streams.audio:
+                raise NotSound("there is no sound in it", where=path.name, remedy="Make it again")
+            stream = container.streams.audio[0]
+            stated = None
+            if stream.duration is not None and stream.time_base == Fraction(1, stream.rate):
+                stated = stream.duration
+            codec = stream.codec_context
+            return Found(container.format.name, codec.codec.canonical_name, stream.rate, codec.channels, stated)
+    except FFmpegError as cause:
+        raise NotSound(f"it cannot be decoded ({cause})", where=path.name, remedy="Make it again") from cause
 
 
 def decoded(path: Path) -> Iterator[Samples]:

@@ -16,6 +16,7 @@ import numpy as np
 import soundfile
 from av.error import FFmpegError
 
+from inkwell_groove.core.copies.gapless import state_mp3_length
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.sound import Samples
@@ -68,7 +69,8 @@ def _encode_soundfile(
 
 def _encode_av(path: Path, sound: Iterable[Samples], order: CopyOrder, rate_hz: int, channels: int, bits: int) -> None:
     layout = _LAYOUTS[channels]
-    with path.open("xb") as file, av.open(file, "w", format=_container(order)) as container:
+    at = 0
+    with path.open("xb") as file, av.open(file, "w", **_container(order, rate_hz)) as container:
         stream = container.add_stream(_CODECS[order.kind], rate=rate_hz)
         codec = stream.codec_context
         assert isinstance(codec, av.AudioCodecContext)
@@ -81,17 +83,25 @@ def _encode_av(path: Path, sound: Iterable[Samples], order: CopyOrder, rate_hz: 
             codec.flags |= _QSCALE
             codec.global_quality = round((10.0 - (order.quality or 0.0)) * 0.9)
         codec.open()
-        at = 0
         for piece in _pieces(sound, codec.frame_size or _FRAME_SAMPLES, channels):
             frame = av.AudioFrame.from_ndarray(_laid_out(piece, codec.format), format=codec.format.name, layout=layout)
             frame.sample_rate, frame.pts, frame.time_base = rate_hz, at, Fraction(1, rate_hz)
             at += len(piece)
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
+    if order.kind == "MP3":
+        state_mp3_length(path, at)
 
 
-def _container(order: CopyOrder) -> str:
-    return {"MP3": "mp3", "AAC": "ipod", "ALAC": "ipod", "Opus": "ogg"}[order.kind]
+def _container(order: CopyOrder, rate_hz: int) -> dict[str, Any]:
+    """How FFmpeg is to write the file.
+
+    An MP4's edit list says where the sound ends. Counted in milliseconds, as FFmpeg does unless it is told otherwise,
+    that lies up to 48 samples too early, and decoders leave the last frame out.
+    """
+    if order.kind in ("AAC", "ALAC"):
+        return {"format": "ipod", "options": {"movie_timescale": str(rate_hz)}}
+    return {"format": {"MP3": "mp3", "Opus": "ogg"}[order.kind]}
 
 
 def _sample_format(order: CopyOrder, bits: int) -> str:

@@ -13,7 +13,10 @@ Levelling = Literal["as it is", "tags", "to a loudness", "to a peak"]
 
 @dataclass(frozen=True)
 class CopyForm:
-    """A format of copies: the rates it can have (none for any), and what may be asked of it."""
+    """A format of copies: the rates it can have (none for any), and what may be asked of it.
+
+    `container` and `codec` are what FFmpeg's libraries call the format when they read it.
+    """
 
     suffix: str
     lossless: bool = False
@@ -23,21 +26,29 @@ class CopyForm:
     quality: bool = False
     exact_length: bool = True
     gapless: str = ""
+    container: str = "mov,mp4,m4a,3gp,3g2,mj2"
+    codec: str = ""
 
 
 _MPEG = (48_000, 44_100, 32_000, 24_000, 22_050, 16_000, 12_000, 11_025, 8_000)  # ISO/IEC 11172-3 and 13818-3
 FORMS: dict[CopyKind, CopyForm] = {
     "MP3": CopyForm(".mp3", rates=_MPEG, least_kbit_s=32, most_kbit_s=320, quality=True,
-                    gapless="how many samples the encoder added stands in its first frame"),
+                    gapless="how many samples the encoder added stands in its first frame",
+                    container="mp3", codec="mp3"),
     "AAC": CopyForm(".m4a", rates=(96_000, 88_200, 64_000, *_MPEG), least_kbit_s=48, most_kbit_s=512,
-                    exact_length=False,
-                    gapless="where the sound begins stands in its edit list; its last frame is filled up"),
-    "ALAC": CopyForm(".m4a", lossless=True),
-    "Vorbis": CopyForm(".ogg", quality=True, gapless="its last page says where the sound ends"),
+                    exact_length=False, codec="aac",
+                    gapless="its edit list says where the sound lies; some players give the last frame whole"),
+    "ALAC": CopyForm(".m4a", lossless=True, codec="alac"),
+    "Vorbis": CopyForm(".ogg", quality=True, gapless="its last page says where the sound ends",
+                       container="ogg", codec="vorbis"),
     "Opus": CopyForm(".opus", rates=(48_000,), least_kbit_s=16, most_kbit_s=510,
-                     gapless="its header says how much to skip, its last page where the sound ends"),
-    "FLAC": CopyForm(".flac", lossless=True),
+                     gapless="its header says how much to skip, its last page where the sound ends",
+                     container="ogg", codec="opus"),
+    "FLAC": CopyForm(".flac", lossless=True, container="flac", codec="flac"),
 }  # fmt: skip
+
+
+_USUAL_RATE_HZ = 48_000
 
 
 class CopyOrder(BaseModel):
@@ -49,7 +60,9 @@ class CopyOrder(BaseModel):
     kbit_s: int | None = None
     quality: float | None = Field(default=None, ge=0, le=10)
     bits: Literal[16, 24] | None = Field(default=None, description="Of lossless copies; the masters' own without.")
-    most_rate_hz: int = Field(default=48_000, ge=8_000, le=192_000, description="A higher rate is brought down.")
+    most_rate_hz: int = Field(
+        default=_USUAL_RATE_HZ, ge=8_000, le=192_000, description="A higher rate is brought down."
+    )
     levelling: Levelling = "tags"
     target_lufs: float = Field(default=-18.0, ge=-40, le=-5)
     ceiling_dbtp: float = Field(default=-1.0, ge=-20, le=0)
@@ -86,12 +99,21 @@ class CopyOrder(BaseModel):
 
     @property
     def label(self) -> str:
-        """What it is called, as in 'MP3 192'."""
+        """What it is called, as in 'MP3 192' or 'FLAC 16 bit, 44.1 kHz at most, -18 LUFS'."""
+        name: str = self.kind
         if self.kbit_s is not None:
-            return f"{self.kind} {self.kbit_s}"
-        if self.quality is not None:
-            return f"{self.kind} quality {self.quality:g}"
-        return f"{self.kind} {self.bits} bit" if self.bits else self.kind
+            name = f"{self.kind} {self.kbit_s}"
+        elif self.quality is not None:
+            name = f"{self.kind} quality {self.quality:g}"
+        elif self.bits:
+            name = f"{self.kind} {self.bits} bit"
+        if self.most_rate_hz != _USUAL_RATE_HZ:
+            name += f", {self.most_rate_hz / 1_000:g} kHz at most"
+        if self.levelling == "to a loudness":
+            name += f", {self.target_lufs:g} LUFS"
+        elif self.levelling == "to a peak":
+            name += f", {self.ceiling_dbtp:g} dBTP"
+        return name
 
     def rate_for(self, rate_hz: int) -> int:
         """The rate a copy has: the master's own where it may, else the highest of its family, of any family else."""

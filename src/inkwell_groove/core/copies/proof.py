@@ -1,4 +1,4 @@
-"""What a copy can be held to: a lossless one sample by sample; a lossy one by length, place, loudness and peak."""
+"""What a copy can be held to: its format; a lossless one sample by sample; a lossy one by length, place, loudness."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from inkwell_groove.core.copies.decode import as_float, decoded
+from inkwell_groove.core.copies.decode import as_float, decoded, identify
 from inkwell_groove.core.copies.gains import read_gains
 from inkwell_groove.core.copies.loudness import Listener, Loud, Steps
 from inkwell_groove.core.copies.order import CopyOrder
@@ -24,7 +24,7 @@ _REMEDY = "Make the copies again; if it happens again, choose another format"
 
 @dataclass(frozen=True)
 class Proof:
-    """What a copy was found to be; `loud` and `steps` as it decodes."""
+    """What a copy was found to be; `loud` and `steps` as it decodes. `fault` is what it should not be, if anything."""
 
     rate_hz: int
     samples: int
@@ -33,12 +33,17 @@ class Proof:
     loud: Loud
     steps: Steps
     verdict: str
+    fault: str = ""
 
 
 def prove_copy(
     path: Path, expected: Iterable[Samples], order: CopyOrder, *, rate_hz: int, samples: int, channels: int
 ) -> Proof:
-    """Decodes a copy beside what its encoder was given. Raises ProofFailed, naming file, place and difference."""
+    """Decodes a copy beside what its encoder was given, and says where it is not what it must be.
+
+    Raises NotSound where it cannot be decoded.
+    """
+    faults = _format_faults(path, order, rate_hz, channels, samples)
     listener = Listener(channels, rate_hz=rate_hz)
     both = both_squared = mine_squared = 0.0
     at = 0
@@ -46,24 +51,24 @@ def prove_copy(
         heard = as_float(got)
         listener.feed(heard)
         if order.form.lossless:
-            if not np.array_equal(got, wanted.astype(got.dtype, copy=False)):
+            if not faults and not np.array_equal(got, wanted.astype(got.dtype, copy=False)):
                 place = int(np.argwhere(got != wanted)[0][0])
-                raise ProofFailed(f"sample {at + place} differs from the master's", where=path.name, remedy=_REMEDY)
+                faults.append(f"sample {at + place} differs from the master's")
         elif len(wanted):
             given = wanted.astype(np.float64)
             both += float((given * heard).sum())
             both_squared += float((given**2).sum())
             mine_squared += float((heard**2).sum())
         at += len(got)
-    beyond = _longer(path, at, samples, order)
+    beyond = at - samples
+    if not 0 <= beyond <= (0 if order.form.exact_length else _MOST_PADDING_SAMPLES):
+        faults.append(f"it decodes to {at} samples, its master has {samples} at that rate")
     likeness = 1.0
     if both_squared > 0:
         likeness = both / float(np.sqrt(both_squared * max(mine_squared, 1e-30)))
     # Sound near the 16-bit floor is mostly dropped by lossy coding: there is nothing to be alike.
     if likeness < _LEAST_LIKENESS and both_squared / max(1, at * channels) > 1e-8:
-        raise ProofFailed(
-            f"it is unlike its master at the same place (likeness {likeness:.2f})", where=path.name, remedy=_REMEDY
-        )
+        faults.append(f"it is unlike its master at the same place (likeness {likeness:.2f})")
     loud, steps = listener.heard()
     return Proof(
         rate_hz=rate_hz,
@@ -72,19 +77,23 @@ def prove_copy(
         size_bytes=path.stat().st_size,
         loud=loud,
         steps=steps,
-        verdict="identical" if order.form.lossless else f"alike to {likeness:.4f}",
+        verdict="not proven" if faults else "identical" if order.form.lossless else f"alike to {likeness:.4f}",
+        fault="; ".join(faults),
     )
 
 
-def _longer(path: Path, found: int, samples: int, order: CopyOrder) -> int:
-    """How many samples more a copy decodes to than it should: none, where the format can say where it ends."""
-    beyond = found - samples
-    allowed = 0 if order.form.exact_length else _MOST_PADDING_SAMPLES
-    if not 0 <= beyond <= allowed:
-        raise ProofFailed(
-            f"it decodes to {found} samples, its master has {samples} at that rate", where=path.name, remedy=_REMEDY
+def _format_faults(path: Path, order: CopyOrder, rate_hz: int, channels: int, samples: int) -> list[str]:
+    """Whether a file is what was ordered, by its content: samples alone would prove a FLAC that is called .m4a."""
+    found, form, faults = identify(path), order.form, []
+    if (found.container, found.codec) != (form.container, form.codec):
+        faults.append(f"it is {found.codec} in {found.container}, {order.kind} was asked for")
+    if (found.rate_hz, found.channels) != (rate_hz, channels):
+        faults.append(
+            f"it has {found.rate_hz} Hz and {found.channels} channels, not {rate_hz} Hz and {channels} channels"
         )
-    return beyond
+    if not form.exact_length and found.stated_samples != samples:
+        faults.append(f"it says that it has {found.stated_samples} samples, its master has {samples} at that rate")
+    return faults
 
 
 def _side_by_side(expected: Iterable[Samples], got: Iterator[Samples], path: Path) -> Iterator[tuple[Samples, Samples]]:

@@ -101,13 +101,17 @@ class SealedFile(BaseModel):
 
 
 class SealedPart(BaseModel):
-    """What a package holds beside its masters: `folder` below its data, and what there is to say of it."""
+    """What a package holds beside its masters: `folder` below its data, and what there is to say of it.
+
+    `faults` names each of its files that is not proven, or says why there are none: a part never stops the masters.
+    """
 
     model_config = ConfigDict(frozen=True)
 
     name: str
     folder: str
     told: tuple[str, ...] = ()
+    faults: tuple[str, ...] = ()
 
 
 class SealedAlbum(BaseModel):

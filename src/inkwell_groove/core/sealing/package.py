@@ -20,13 +20,9 @@ from pathlib import Path
 
 from inkwell_groove import __version__
 from inkwell_groove.core import filing
-from inkwell_groove.core.copies.album import make_copies
+from inkwell_groove.core.copies.album import make_copies_beside
 from inkwell_groove.core.copies.order import CopyOrder
-from inkwell_groove.core.sealing.album import (
-    Made,
-    seal_album,
-    write_synced,
-)
+from inkwell_groove.core.sealing.album import Made, seal_album, write_synced
 from inkwell_groove.core.sealing.assembling import assemble
 from inkwell_groove.core.sealing.bag import DATA, close_bag, payload_of
 from inkwell_groove.core.sealing.descriptions import as_dublin_core, as_json
@@ -53,7 +49,8 @@ def seal_package(
     """Writes, proves and closes everything that `order` and its profile ask for in `folder`, which must be empty.
 
     Parts that an `earlier` package holds as they are wanted are taken over from it, and proven again. Raises Refused
-    before anything is written, ProofFailed where a file is not what it must be.
+    before anything is written, ProofFailed where a master is not what it must be; copies that are not are named in
+    their part's `faults`.
     """
     making = _Making(order, folder, earlier, progress or (lambda share, words: None), workers)
     album = making.masters()
@@ -114,6 +111,9 @@ class _Making:
         if files is None or self._earlier is None:
             return False
         part = next(one for one in self._earlier.album.parts if one.folder == name)
+        if part.faults:
+            shutil.rmtree(self._data / name, ignore_errors=True)
+            return False
         self._known |= files
         self._parts.append(part)
         self._kept.append(part.name)
@@ -138,16 +138,18 @@ class _Making:
 
     def _copies(self, album: SealedAlbum, wanted: CopyOrder, name: str, step: Progress) -> SealedPart:
         target = self._data / name
-        target.mkdir(parents=True)
         paths = [self._masters / track.file for track in album.tracks]
-        done = make_copies(paths, wanted, target, loud=album.loudness, progress=step, workers=self._workers)
+        more = {"loud": album.loudness, "progress": step, "workers": self._workers}
+        done = make_copies_beside(paths, wanted, target, **more)
+        if done.not_made:
+            return SealedPart(name=wanted.label, folder=name, faults=done.faults)
         entries = [
             (copy.samples / copy.rate_hz, track.artist, track.title, copy.file)
             for copy, track in zip(done.copies, album.tracks, strict=True)
         ]
         write_synced(target / PLAYLIST, playlist_of(entries).encode())
         said = [f"{done.gain_db:+.2f} dB", *done.notes] if done.gain_db else list(done.notes)
-        return SealedPart(name=wanted.label, folder=name, told=tuple(said))
+        return SealedPart(name=wanted.label, folder=name, told=tuple(said), faults=done.faults)
 
     def close(self, album: SealedAlbum) -> SealedAlbum:
         """Papers, checksums, and the bag round it all."""
@@ -159,6 +161,7 @@ class _Making:
         payload = payload_of(folder, self._known, workers=self._workers)
         made = self._made
         notes = [*album.word_length_notes, *(f"{part.name}: {words}" for part in self._parts for words in part.told)]
+        notes += [f"{part.name}: NOT PROVEN: {fault}" for part in self._parts for fault in part.faults]
         if self._kept and self._earlier is not None:
             notes.append(f"As sealed on {self._earlier.sealed_at}, and proven again: {', '.join(self._kept)}")
         page = report_html(order, album, payload, restored=made.restored, portraits=made.portraits, notes=notes)
@@ -224,4 +227,9 @@ def _bag_info(order: SealOrder, album: SealedAlbum) -> dict[str, str]:
 def part_folders(album: SealedAlbum) -> dict[str, str]:
     """What a package holds that can be had alone, by name: each part's folder below its data."""
     masters = {"Masters": MASTERS} if album.package else {}
-    return masters | {part.name: part.folder for part in album.parts}
+    held = tuple(one.name for one in album.package)
+    return masters | {
+        part.name: part.folder
+        for part in album.parts
+        if not part.faults or any(name.startswith(f"{DATA}/{part.folder}/") for name in held)
+    }

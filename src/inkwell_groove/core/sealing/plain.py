@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove import __version__
 from inkwell_groove.core import filing
-from inkwell_groove.core.copies.album import CopiesMade, make_copies
+from inkwell_groove.core.copies.album import CopiesMade, make_copies_beside
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.files.reading import read_file, read_pictures
@@ -42,7 +42,7 @@ def seal_files(
     """Seals the files of one album, in order, into `folder`, which must be empty or not there yet.
 
     Raises Refused, before anything is written, where they cannot be sealed so; LossyForMaster for a lossy file;
-    ProofFailed where a file is not what it must be.
+    ProofFailed where a master is not what it must be. Copies that are not name that as their fault.
     """
     _check(masters, folder, one_file=one_file)
     target = folder / DATA / MASTERS
@@ -66,8 +66,9 @@ def seal_files(
     made = []
     for order in copies:
         beside = folder / DATA / COPIES / filing.safe_name(order.label)
-        beside.mkdir(parents=True)
-        made.append(make_copies(paths, order, beside))
+        made.append(make_copies_beside(paths, order, beside))
+        if made[-1].not_made:
+            continue
         write_synced(beside / PLAYLIST, _playlist([beside / one.file for one in made[-1].copies]).encode())
     payload = payload_of(folder, known)
     told = read_file(paths[0]).fields

@@ -50,7 +50,8 @@ class Profile(BaseModel):
     def _copies_differ(self) -> Profile:
         labels = [one.label for one in self.copies]
         if len(set(labels)) < len(labels):
-            raise ValueError(f"the copies {', '.join(sorted({one for one in labels if labels.count(one) > 1}))} twice")
+            twice = ", ".join(sorted({one for one in labels if labels.count(one) > 1}))
+            raise ValueError(f"copies of the same name twice: {twice}. Change their rate, quality or loudness")
         return self
 
 

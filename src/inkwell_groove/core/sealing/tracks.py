@@ -15,6 +15,8 @@ from inkwell_groove.core.sealing.render import BLOCK_SAMPLES, WordLength, render
 from inkwell_groove.core.sound import Samples, SoundReader
 from inkwell_groove.core.soundfiles import FileReader, blocks, sound_writer
 
+_CONTAINERS = {".flac": ("FLAC",), ".wav": ("WAV", "RF64"), ".aiff": ("AIFF",)}
+
 
 def write_track(
     reader: SoundReader,
@@ -49,12 +51,17 @@ def prove_track(
 ) -> tuple[str, int]:
     """Decodes a file and compares every sample with what the take and the plan say: (MD5 in hexadecimal, samples).
 
-    Of FLAC also checks the decoded samples' MD5 against the one in STREAMINFO, which other tools will check. `heard`
-    is given each block as it decodes. Raises ProofFailed naming the file, the sample and the channel of the first
-    difference.
+    The file must be of the format that its name says. Of FLAC also checks the decoded samples' MD5 against the one in
+    STREAMINFO, which other tools will check. `heard` is given each block as it decodes. Raises ProofFailed naming the
+    file, the sample and the channel of the first difference.
     """
     digest = hashlib.md5(usedforsecurity=False)
     with FileReader(path) as file:
+        if file.format.container not in _CONTAINERS[path.suffix]:
+            raise ProofFailed(
+                f"it is a {file.format.container} file, its name says {path.suffix}", where=path.name,
+                remedy="Seal again",
+            )  # fmt: skip
         expected_samples = end_sample - start_sample
         if file.format.samples != expected_samples:
             raise ProofFailed(
