@@ -151,6 +151,42 @@ def test_over_4_gib_the_true_header_is_rf64_with_the_size_in_ds64() -> None:
     assert again.found_samples == again.declared_samples == 10**9
 
 
+def aiff_file(folder: Path, *, form: str = "AIFF", subtype: str = "PCM_24") -> bytes:
+    return write(folder / "side.aiff", noise(5_000, bits=24), 96_000, subtype=subtype, form=form).read_bytes()
+
+
+def test_an_aiff_cut_short_anywhere_is_refused(tmp_path: Path) -> None:
+    """libsndfile reads what is left, and it was taken in as the whole side."""
+    whole = aiff_file(tmp_path)
+    cut = tmp_path / "cut.aiff"
+    for left in [*range(13, 80), *range(len(whole) - 80, len(whole) - 2), 500, 20_000]:
+        cut.write_bytes(whole[:left])
+        with pytest.raises(Refused) as refused:
+            probe(cut)
+        assert refused.value.remedy, left
+
+
+@pytest.mark.parametrize("samples", [0, 1, 4_999, 5_001, 0xFFFFFFFF])
+def test_an_aiff_whose_description_lies_about_its_length_is_refused(tmp_path: Path, samples: int) -> None:
+    whole = bytearray(aiff_file(tmp_path))
+    at = whole.index(b"COMM") + 10
+    assert struct.unpack_from(">I", whole, at) == (5_000,)
+    struct.pack_into(">I", whole, at, samples)
+    (tmp_path / "lying.aiff").write_bytes(whole)
+    with pytest.raises(Truncated, match="promises"):
+        probe(tmp_path / "lying.aiff")
+
+
+@pytest.mark.parametrize("subtype", ["PCM_16", "PCM_24", "PCM_32", "FLOAT"])
+def test_an_aiff_that_is_whole_is_taken_in_with_whatever_follows_its_sound(tmp_path: Path, subtype: str) -> None:
+    path = tmp_path / "side.aiff"
+    data = noise(5_001, 1, bits=24)
+    write(path, data / 2147483648.0 if subtype == "FLOAT" else data, 96_000, subtype=subtype, form="AIFF")
+    with path.open("ab") as file:
+        file.write(struct.pack(">4sI", b"NAME", 4) + b"Weir")
+    assert probe(path).samples == 5_001
+
+
 def test_a_flac_cut_short_is_told_when_it_is_read(tmp_path: Path) -> None:
     whole = write(tmp_path / "whole.flac", noise(200_000), form="FLAC")
     short = tmp_path / "short.flac"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from inkwell_groove.core import flacfile, riff
+from inkwell_groove.core import aiff, flacfile, riff
 from inkwell_groove.core.errors import NotSound, Refused
 from inkwell_groove.core.sound import MAX_CHANNELS, MAX_RATE_HZ, MIN_RATE_HZ, SoundFormat
 from inkwell_groove.core.soundfiles import FileReader
@@ -53,6 +53,8 @@ def probe(path: Path, *, name: str | None = None) -> SoundFormat:
             if layout.found_samples == 0:
                 raise _no_samples(name)
             riff.check_length(layout, name=name)
+        elif kind == "AIFF":
+            aiff.check_length(aiff.read_layout(stream, size=size, name=name), name=name)
         elif kind == "FLAC":
             info = flacfile.read_streaminfo(stream, size=size, name=name)
             _check_shape(info.rate_hz, info.channels, name)
