@@ -66,6 +66,11 @@ def _serve(arguments: argparse.Namespace) -> int:
 
 
 def _demo(arguments: argparse.Namespace) -> int:
+    if application.is_for_others():
+        raise CannotGoOn(
+            "The demo archive is for this machine alone. Leave INKWELL_HOST and INKWELL_SIGN_IN out, or start without "
+            "it: ./inkwell serve"
+        )
     _setup(arguments)
     archive = var() / "demo"
     make = [PYTHON, "-m", "inkwell_groove.demo", "--archive", archive]
@@ -78,8 +83,10 @@ def _demo(arguments: argparse.Namespace) -> int:
 
 
 def _start(arguments: argparse.Namespace, outside: Mapping[str, str]) -> str:
+    application.check_environment()
     _setup(arguments)
-    application.database().ensure_running()
+    if application.has_own_database():
+        application.database().ensure_running()
     where = application.start(arguments.port, outside)
     say(f"Inkwell Groove is at {where}   (./inkwell stop ends it)")
     return where
@@ -88,7 +95,8 @@ def _start(arguments: argparse.Namespace, outside: Mapping[str, str]) -> str:
 def _account(arguments: argparse.Namespace) -> int:
     """The password is asked for, or read from what is piped in."""
     _setup(arguments)
-    application.database().ensure_running()
+    if application.has_own_database():
+        application.database().ensure_running()
     password = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline()
     env = application.environment(application.DEFAULT_PORT, {})
     run([PYTHON, "-m", "inkwell_groove.store.migrate"], what="Bringing the database up to date", env=env)

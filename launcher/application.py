@@ -1,9 +1,11 @@
-"""The application as a background process on loopback."""
+"""The application as a background process: started as the environment says, and asked where it then listens."""
 
 from __future__ import annotations
 
+import ipaddress
 import json
 import os
+import ssl
 import time
 import urllib.error
 import urllib.request
@@ -16,37 +18,85 @@ from launcher.database import Database
 from launcher.places import FRONTEND, PYTHON, CannotGoOn, var
 
 DEFAULT_PORT = 8420
+_LOOPBACK = ("127.0.0.1", "localhost", "::1")
+_PATIENCE_S = 60.0
 
 
 def _record() -> Path:
     return var() / "run" / "application"
 
 
-def _port_file() -> Path:
-    return var() / "run" / "port"
+def _address_file() -> Path:
+    return var() / "run" / "address"
 
 
 def database() -> Database:
     return Database(var() / "database")
 
 
+def has_own_database() -> bool:
+    """Whether the application uses the database that the launcher runs, rather than one the environment names."""
+    return not os.environ.get("INKWELL_DATABASE_URL")
+
+
 def environment(port: int, outside: Mapping[str, str]) -> dict[str, str]:
     """The settings the application is started with; where the caller's own environment says otherwise, that counts."""
-    return {
-        "INKWELL_DATABASE_URL": database().url,
+    settings = {
         "INKWELL_MEDIA_ROOT": str(var() / "media"),
         "INKWELL_FRONTEND_ROOT": str(FRONTEND / "dist"),
-        "INKWELL_PORT": str(port),
-        "INKWELL_TARGETS_ROOT": os.environ.get("INKWELL_TARGETS_ROOT", str(var() / "targets")),
-        **{name: os.environ.get(name, address) for name, address in outside.items()},
+        "INKWELL_TARGETS_ROOT": str(var() / "targets"),
+        **outside,
     }
+    if has_own_database():
+        settings["INKWELL_DATABASE_URL"] = database().url
+    # The port is an option of the command, whose default is the environment's.
+    return {
+        **settings,
+        **{name: os.environ[name] for name in settings if name in os.environ},
+        "INKWELL_PORT": str(port),
+    }
+
+
+def host() -> str:
+    return os.environ.get("INKWELL_HOST") or "127.0.0.1"
+
+
+def is_for_others() -> bool:
+    """Whether others can reach it, so that everybody signs in."""
+    return host() not in _LOOPBACK or os.environ.get("INKWELL_SIGN_IN") == "always"
+
+
+def address_at(port: int) -> str:
+    """Where this machine reaches the application, by its environment."""
+    scheme = "https" if os.environ.get("INKWELL_TLS_CERTIFICATE") else "http"
+    name = {"0.0.0.0": "127.0.0.1", "::": "::1"}.get(host(), host())  # noqa: S104 - what is listened on, not done here
+    return f"{scheme}://{f'[{name}]' if ':' in name else name}:{port}"
 
 
 def address() -> str | None:
     """Where the application answers, if it runs."""
-    if processes.running(_record()) is None or not _port_file().is_file():
+    if processes.running(_record()) is None or not _address_file().is_file():
         return None
-    return f"http://127.0.0.1:{_port_file().read_text()}"
+    return _address_file().read_text()
+
+
+def check_environment() -> None:
+    """Raises CannotGoOn for settings with which it could not start, before anything is started."""
+    names = ("INKWELL_TLS_CERTIFICATE", "INKWELL_TLS_KEY")
+    given = [name for name in names if os.environ.get(name)]
+    if len(given) == 1:
+        raise CannotGoOn(f"{given[0]} is set, and its companion is not. Set {' and '.join(names)}, or neither.")
+    for name in given:
+        if not Path(os.environ[name]).is_file():
+            raise CannotGoOn(f"{name}: there is no file {os.environ[name]}. Give the path of a PEM file.")
+    if host() not in _LOOPBACK:
+        try:
+            ipaddress.ip_address(host())
+        except ValueError:
+            raise CannotGoOn(
+                f"INKWELL_HOST={host()} is not an address. Give one of this machine's addresses, or 0.0.0.0 for all, "
+                "and the names by which others reach it in INKWELL_NAMES."
+            ) from None
 
 
 def start(port: int, outside: Mapping[str, str]) -> str:
@@ -56,17 +106,18 @@ def start(port: int, outside: Mapping[str, str]) -> str:
     """
     if running := address():
         return running
-    if not processes.port_is_free(port):
+    if not processes.port_is_free(port, host()):
         raise CannotGoOn(f"Port {port} is in use by another program. Choose another: ./inkwell serve --port {port + 1}")
     env = environment(port, outside)
     run([PYTHON, "-m", "inkwell_groove.store.migrate"], what="Bringing the database up to date", env=env)
     log = var() / "log" / "application.log"
     pid = processes.start([PYTHON, "-m", "inkwell_groove.web"], record=_record(), log=log, env=env)
-    _port_file().write_text(str(port))
-    until = time.monotonic() + 60
+    where = address_at(port)
+    _address_file().write_text(where)
+    until = time.monotonic() + _PATIENCE_S
     while time.monotonic() < until:
-        if health(port) is not None:
-            return f"http://127.0.0.1:{port}"
+        if health(where) is not None:
+            return where
         if processes.running(_record()) != pid:
             break
         time.sleep(0.1)
@@ -74,10 +125,13 @@ def start(port: int, outside: Mapping[str, str]) -> str:
     raise CannotGoOn(f"The application did not start. Its log, {log}, ends:\n  {processes.tail(log)}")
 
 
-def health(port: int) -> dict[str, object] | None:
+def health(where: str) -> dict[str, object] | None:
     """What the application says of itself, or nothing where it does not answer."""
+    # Its certificate is made out to the names by which others know it. Nothing secret is sent or asked.
+    context = ssl.create_default_context()
+    context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
     try:
-        with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/health", timeout=2) as answer:
+        with urllib.request.urlopen(f"{where}/api/health", timeout=2, context=context) as answer:
             return dict(json.load(answer))
     except urllib.error.HTTPError as error:
         return dict(json.load(error))
@@ -96,14 +150,16 @@ def status() -> list[str]:
     if where is None:
         lines.append("application  not running. Start it with ./inkwell serve")
     else:
-        answer = health(int(where.rpartition(":")[2]))
+        answer = health(where)
         well = answer is not None and answer.get("status") == "well"
         detail = "" if well else f", but {(answer or {}).get('detail') or 'it does not answer'}"
         lines.append(f"application  running at {where}{detail}")
     base = database()
     pid = processes.running(base.record)
-    if pid is None:
-        lines.append("database     not running. ./inkwell serve starts it")
-    else:
+    if not has_own_database():
+        lines.append("database     the one that INKWELL_DATABASE_URL names")
+    if pid is not None:
         lines.append(f"database     running on port {base.port}, process {pid}")
+    elif has_own_database():
+        lines.append("database     not running. ./inkwell serve starts it")
     return lines

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import signal
 import socket
@@ -10,6 +11,8 @@ import subprocess
 import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+
+from launcher.places import CannotGoOn
 
 # What this very process started; kept so that Python does not mourn children that are meant to outlive it.
 _started: list[subprocess.Popen[bytes]] = []
@@ -19,7 +22,9 @@ def start(command: Sequence[str | Path], *, record: Path, log: Path, env: Mappin
     """Starts a program in the background, its output in `log`, and remembers it in `record`."""
     log.parent.mkdir(parents=True, exist_ok=True)
     record.parent.mkdir(parents=True, exist_ok=True)
-    with log.open("ab") as out:
+    # Only who runs it reads its log. One that an earlier version began may still be open to all.
+    with open(log, "ab", opener=lambda path, flags: os.open(path, flags, 0o600)) as out:
+        os.fchmod(out.fileno(), 0o600)
         process = subprocess.Popen(
             [str(part) for part in command],
             stdin=subprocess.DEVNULL,
@@ -61,13 +66,15 @@ def stop(record: Path, *, patience_s: float = 20.0) -> bool:
     return pid is not None
 
 
-def port_is_free(port: int) -> bool:
-    """Whether nothing listens on this port of the loopback."""
-    with socket.socket() as probe:
+def port_is_free(port: int, host: str = "127.0.0.1") -> bool:
+    """Whether nothing listens on this port of an address of this machine. Raises CannotGoOn where it is none."""
+    with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            probe.bind(("127.0.0.1", port))
-        except OSError:
+            probe.bind((host, port))
+        except OSError as cause:
+            if cause.errno == errno.EADDRNOTAVAIL:
+                raise CannotGoOn(f"{host} is no address of this machine. Look at them with: ip address") from None
             return False
     return True
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import socket
+import stat
 import subprocess
 import sys
 import time
@@ -11,15 +12,18 @@ from pathlib import Path
 
 import httpx
 import pytest
+from sqlalchemy import select
 
+from inkwell_groove.store.database import Database as StoreDatabase
+from inkwell_groove.store.models import Docket
 from launcher import application, debian, processes
 from launcher.commands import run
 from launcher.database import Database
 from launcher.places import ROOT, CannotGoOn
 
 
-def inkwell(var: Path, *arguments: str) -> subprocess.CompletedProcess[str]:
-    environment = {**os.environ, "INKWELL_VAR": str(var)}
+def inkwell(var: Path, *arguments: str, **settings: str) -> subprocess.CompletedProcess[str]:
+    environment = {**os.environ, "INKWELL_VAR": str(var), **settings}
     return subprocess.run(
         [ROOT / "inkwell", *arguments], env=environment, capture_output=True, text=True, check=False, timeout=120
     )
@@ -33,6 +37,8 @@ def test_it_serves_says_so_and_stops(tmp_path: Path) -> None:
         assert started.returncode == 0, started.stderr
         assert f"http://127.0.0.1:{port}" in started.stdout
         assert httpx.get(f"http://127.0.0.1:{port}/api/health").json()["status"] == "well"
+        log = tmp_path / "log" / "application.log"
+        assert stat.S_IMODE(log.stat().st_mode) == 0o600, "only who runs it reads its log"
         status = inkwell(tmp_path, "status")
         assert status.returncode == 0
         assert "running on port" in status.stdout
@@ -46,6 +52,77 @@ def test_it_serves_says_so_and_stops(tmp_path: Path) -> None:
     assert "application" in stopped.stdout
     assert processes.port_is_free(port)
     assert inkwell(tmp_path, "stop").stdout == "Nothing was running.\n"
+
+
+def certificate(folder: Path) -> dict[str, str]:
+    """A certificate of its own for a name that is not where it is asked, as a proxy's or a house's would be."""
+    files = {"INKWELL_TLS_CERTIFICATE": folder / "cert.pem", "INKWELL_TLS_KEY": folder / "key.pem"}
+    cert, key = files.values()
+    subprocess.run(
+        ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "1", "-subj", "/CN=archive.example",
+         "-keyout", key, "-out", cert],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    return {name: str(path) for name, path in files.items()}
+
+
+@pytest.mark.parametrize("with_tls", [False, True], ids=["http", "https"])
+def test_it_serves_others_on_the_address_it_is_given(tmp_path: Path, with_tls: bool) -> None:
+    """127.0.0.2 is an address of this machine, and not loopback's own: for the application it is elsewhere."""
+    port = processes.free_port()
+    settings = {"INKWELL_HOST": "127.0.0.2", **(certificate(tmp_path) if with_tls else {})}
+    where = f"{'https' if with_tls else 'http'}://127.0.0.2:{port}"
+    try:
+        started = inkwell(tmp_path, "serve", "--port", str(port), **settings)
+        assert started.returncode == 0, started.stderr
+        assert f"Inkwell Groove is at {where} " in started.stdout
+        answer = httpx.get(f"{where}/api/dockets", verify=False)
+        assert answer.status_code == 401
+        # Whoever asks later need not know how it was started.
+        assert f"running at {where}\n" in inkwell(tmp_path, "status").stdout
+    finally:
+        inkwell(tmp_path, "stop")
+
+
+def test_the_database_and_the_store_that_the_environment_names_are_used(tmp_path: Path, database_url: str) -> None:
+    port, media = processes.free_port(), tmp_path / "elsewhere"
+    settings = {"INKWELL_DATABASE_URL": database_url, "INKWELL_MEDIA_ROOT": str(media)}
+    try:
+        started = inkwell(tmp_path / "var", "serve", "--port", str(port), **settings)
+        assert started.returncode == 0, started.stderr
+        body = {"shelfmark": "E-1", "carrier_format": "LP"}
+        assert httpx.post(f"http://127.0.0.1:{port}/api/dockets", json=body).is_success
+        assert "the one that INKWELL_DATABASE_URL names" in inkwell(tmp_path / "var", "status", **settings).stdout
+    finally:
+        inkwell(tmp_path / "var", "stop", **settings)
+    base = StoreDatabase(database_url)
+    with base.begin() as session:
+        assert [docket.shelfmark for docket in session.scalars(select(Docket))] == ["E-1"]
+    base.close()
+    assert media.is_dir()
+    assert not (tmp_path / "var" / "database").exists() and not (tmp_path / "var" / "media").exists()
+
+
+@pytest.mark.parametrize(
+    ("command", "settings", "words"),
+    [
+        ("serve", {"INKWELL_TLS_CERTIFICATE": "cert.pem"}, "its companion is not"),
+        ("serve", {"INKWELL_TLS_CERTIFICATE": "no.pem", "INKWELL_TLS_KEY": "no.key"}, "there is no file no.pem"),
+        ("serve", {"INKWELL_HOST": "archive.example"}, "in INKWELL_NAMES"),
+        ("demo", {"INKWELL_HOST": "127.0.0.2"}, "for this machine alone"),
+        ("demo", {"INKWELL_SIGN_IN": "always"}, "for this machine alone"),
+    ],
+)
+def test_settings_it_cannot_start_with_are_one_clear_line(
+    tmp_path: Path, command: str, settings: dict[str, str], words: str
+) -> None:
+    done = inkwell(tmp_path, command, **settings)
+    assert done.returncode == 1 and done.stderr.count("\n") == 1 and words in done.stderr, done.stderr
+
+
+def test_an_address_of_another_machine_is_one_clear_line(tmp_path: Path) -> None:
+    with pytest.raises(CannotGoOn, match=r"192.0.2.7 is no address of this machine"):
+        processes.port_is_free(8420, "192.0.2.7")
 
 
 def test_a_port_in_use_is_one_clear_line(tmp_path: Path) -> None:
@@ -114,4 +191,4 @@ def test_a_database_that_cannot_start_says_why_and_where_its_log_is(tmp_path: Pa
 
 
 def test_health_of_nothing_is_nothing() -> None:
-    assert application.health(processes.free_port()) is None
+    assert application.health(f"http://127.0.0.1:{processes.free_port()}") is None

@@ -38,7 +38,12 @@ class Database:
     def __init__(self, url: str) -> None:
         # A connection that died in the pool is found out before it is used.
         self.engine: Engine = create_engine(
-            url, pool_pre_ping=True, pool_size=10, max_overflow=20, connect_args={"connect_timeout": 5}
+            url,
+            pool_pre_ping=True,
+            pool_size=10,
+            max_overflow=20,
+            connect_args={"connect_timeout": 5},
+            hide_parameters=True,  # of a statement that failed: its values belong into no log
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 

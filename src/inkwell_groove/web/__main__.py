@@ -8,11 +8,13 @@ import sys
 import structlog
 import uvicorn
 
+from inkwell_groove import logs
 from inkwell_groove.store.settings import LOOPBACK, settings
 from inkwell_groove.web.app import make_app
 
 
 def main() -> None:
+    logs.configure()
     given = settings()
     if given.host not in LOOPBACK and given.tls_certificate is None:
         structlog.get_logger().warning("passwords would travel in the clear", remedy="set INKWELL_TLS_CERTIFICATE")

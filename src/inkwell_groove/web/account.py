@@ -9,6 +9,7 @@ import argparse
 import sys
 from typing import cast
 
+from inkwell_groove import logs
 from inkwell_groove.core.accounts import ROLES, Role
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.database import Database
@@ -23,6 +24,7 @@ def main() -> int:
     parser.add_argument("name")
     parser.add_argument("role", choices=ROLES)
     wanted = parser.parse_args()
+    logs.configure()
     given = settings()
     database = Database(given.database_url)
     accounts = Accounts(database, MediaStore(given.media_root), Events(), given)

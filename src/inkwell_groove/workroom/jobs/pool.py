@@ -22,6 +22,7 @@ from typing import Any
 
 import structlog
 
+from inkwell_groove import logs
 from inkwell_groove.core.errors import Cancelled
 
 Progress = Callable[[float, str], None]
@@ -165,6 +166,7 @@ class _Worker:
 def _begin_worker(reports: Connection, cancelled: Any) -> None:
     global _reports, _cancelled
     _reports, _cancelled = reports, cancelled
+    logs.configure()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_leave_with_server, daemon=True).start()
 
