@@ -6,11 +6,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from sqlalchemy import Engine, create_engine
-from sqlalchemy.exc import DBAPIError, IntegrityError, InterfaceError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
 
-from inkwell_groove.core.errors import Conflict, InkwellError
+from inkwell_groove.core.errors import Conflict, InkwellError, Refused
 
 
 class DatabaseAway(InkwellError):
@@ -51,7 +51,8 @@ class Database:
     def begin(self) -> Iterator[Session]:
         """A transaction: committed at the end, rolled back on any exception.
 
-        Raises DatabaseAway where it cannot be reached, Conflict where a rule of the tables is broken.
+        Raises DatabaseAway where it cannot be reached, Conflict where a rule of the tables is broken, Refused where a
+        value does not fit into its column.
         """
         try:
             with self._sessions.begin() as session:
@@ -59,6 +60,10 @@ class Database:
         except IntegrityError as cause:
             raise Conflict(
                 "somebody changed the same thing at the same moment", remedy="Reload and try again"
+            ) from cause
+        except DataError as cause:
+            raise Refused(
+                "a value is too long or too large to be kept", where="the request", remedy="Make it shorter or smaller"
             ) from cause
         except (OperationalError, InterfaceError, PoolTimeout) as cause:
             raise DatabaseAway(

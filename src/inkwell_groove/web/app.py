@@ -13,6 +13,7 @@ from inkwell_groove import __version__
 from inkwell_groove.store.settings import Settings, settings
 from inkwell_groove.web import access, problems
 from inkwell_groove.web.guard import Guard
+from inkwell_groove.web.headers import SecureHeaders
 from inkwell_groove.web.routes import (
     artwork,
     collection,
@@ -39,13 +40,6 @@ from inkwell_groove.web.routes import (
     transfer,
 )
 from inkwell_groove.workroom.room import Workroom
-
-_HEADERS = {
-    "Content-Security-Policy": "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; "
-    "font-src 'self' data:; media-src 'self' blob:; frame-ancestors 'none'",
-    "X-Content-Type-Options": "nosniff",
-    "Referrer-Policy": "same-origin",
-}
 
 
 def make_app(given: Settings | None = None) -> FastAPI:
@@ -98,6 +92,7 @@ def make_app(given: Settings | None = None) -> FastAPI:
     access.tell_in(app)
     _serve_frontend(app, chosen)
     app.add_middleware(Guard, given=chosen)
+    app.add_middleware(SecureHeaders)
     return app
 
 
@@ -117,4 +112,4 @@ def _serve_frontend(app: FastAPI, chosen: Settings) -> None:
             return FileResponse(chosen.frontend_root / rest)
         if not index.is_file():
             return problems.problem(503, "the front end is not built", remedy="Run ./inkwell setup")
-        return FileResponse(index, headers={**_HEADERS, "Cache-Control": "no-cache"})
+        return FileResponse(index, headers={"Cache-Control": "no-cache"})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends
+from fastapi import Depends, Query
 from starlette.requests import HTTPConnection
 
 from inkwell_groove.workroom.accounts import Person
@@ -22,5 +22,9 @@ def _who(connection: HTTPConnection) -> str:
     return person.name
 
 
+# The largest whole number that all readers of JSON agree on (RFC 8259, section 6): no place in a recording is near it.
+MOST = 2**53 - 1
+
 Room = Annotated[Workroom, Depends(_workroom)]
 Who = Annotated[str, Depends(_who)]
+Place = Annotated[int, Query(ge=0, le=MOST)]

@@ -51,7 +51,7 @@ def foreign(headers: Headers, names: Collection[str] = _LOOPBACK, *, addresses: 
     if name not in names and not (addresses and _is_address(name)):
         return f"requests for the host '{host}' are not answered"
     origin = headers.get("origin")
-    if origin is not None and urlsplit(origin).netloc != host:
+    if origin is not None and _place(origin) != host:
         return f"requests from {origin} are not answered"
     if origin is None and headers.get("sec-fetch-site", "none") not in _SAFE_SITES:
         return "requests from another site are not answered"
@@ -61,6 +61,14 @@ def foreign(headers: Headers, names: Collection[str] = _LOOPBACK, *, addresses: 
 def _name(host: str) -> str:
     name, _, port = host.rpartition(":")
     return name if name and port.isdigit() else host
+
+
+def _place(origin: str) -> str | None:
+    """Host and port of an origin, none where it is not one."""
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:
+        return None
 
 
 def _is_address(name: str) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 
 import structlog
@@ -14,6 +15,7 @@ from inkwell_groove.catalogues.patient import SourceTrouble
 from inkwell_groove.core.errors import Conflict, InkwellError, Missing, NotAllowed, NotSignedIn, Refused, TooOften
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.media import DiskFull
+from inkwell_groove.web.headers import secure
 
 log = structlog.get_logger()
 
@@ -42,6 +44,13 @@ _TITLES = {
 }
 
 
+class _Problem(JSONResponse):
+    """Written in ASCII: what is told of may be the very text that UTF-8 cannot hold."""
+
+    def render(self, content: object) -> bytes:
+        return json.dumps(content).encode("ascii")
+
+
 def problem(
     status: int, what: str, *, where: str | None = None, remedy: str | None = None, code: str | None = None
 ) -> JSONResponse:
@@ -55,11 +64,14 @@ def problem(
         "remedy": remedy,
         "code": code,
     }
-    return JSONResponse(
+    answer = _Problem(
         {name: value for name, value in body.items() if value is not None},
         status,
         media_type="application/problem+json",
     )
+    # A fault in the program is answered outside of all middleware.
+    secure(answer.headers, "/api/")
+    return answer
 
 
 def install(app: FastAPI) -> None:

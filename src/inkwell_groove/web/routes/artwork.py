@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Request
+from fastapi import Query, Request
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, ConfigDict
 from starlette.concurrency import run_in_threadpool
@@ -12,9 +12,10 @@ from starlette.concurrency import run_in_threadpool
 from inkwell_groove.core.artwork import MAX_BYTES
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.views import ArtworkView
 
-router = APIRouter(tags=["artwork"])
+router = Router("artwork")
 
 
 class Role(BaseModel):

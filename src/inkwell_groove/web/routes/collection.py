@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Response
-from fastapi.responses import FileResponse, StreamingResponse
+from fastapi import Query, Response
+from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
+from inkwell_groove.web.sound import sound_response
 from inkwell_groove.workroom.collection.searching import MAX_PAGE, CollectionView, WallView, Wanted
 from inkwell_groove.workroom.files.views import SavedSearch
 
-router = APIRouter(tags=["collection"])
+router = Router("collection")
 
 
 class Page(Wanted):
@@ -56,4 +58,4 @@ def track_sound(room: Room, docket_id: int, key: str) -> Response:
     found = room.listening.track(docket_id, key)
     if isinstance(found, tuple):
         return StreamingResponse(found.wav(), media_type="audio/wav")
-    return FileResponse(found)
+    return sound_response(found)

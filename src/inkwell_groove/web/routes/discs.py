@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import PlainTextResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.disc.layout import GapChoice
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.disc.views import DiscView, DrivesView, StripView
 
-router = APIRouter(tags=["discs"])
+router = Router("discs")
 
 
 class DiscPutIn(BaseModel):

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from typing import Annotated, Self
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, FieldSpec
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.dockets import CARRIER_FORMATS, MAX_PAGE
 from inkwell_groove.workroom.views import DocketLine, DocketView
 
-router = APIRouter(tags=["dockets"])
+router = Router("dockets")
 
 
 class NewDocket(BaseModel):

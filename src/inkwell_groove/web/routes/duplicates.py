@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.duplicates.holding import KEPT_DAYS, HeldView
 from inkwell_groove.workroom.duplicates.sets import DuplicatesView
 from inkwell_groove.workroom.views import JobView
 
-router = APIRouter(tags=["duplicates"])
+router = Router("duplicates")
 
 
 class Aside(BaseModel):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import Query, Request, Response
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
@@ -20,6 +20,8 @@ from inkwell_groove.core.wording.rules import WordingRule
 from inkwell_groove.web.access import KEEPER, READER
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.receiving import received
+from inkwell_groove.web.routing import Router
+from inkwell_groove.web.sound import sound_response
 from inkwell_groove.workroom.files.steps import Id3
 from inkwell_groove.workroom.files.views import (
     ArtCheckView,
@@ -35,7 +37,7 @@ from inkwell_groove.workroom.files.views import (
     SummaryView,
 )
 
-router = APIRouter(tags=["files"])
+router = Router("files")
 Bundles = Annotated[list[int], Query(min_length=1, max_length=1_000)]
 _TYPES = {
     "csv": "text/csv; charset=utf-8", "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
@@ -247,7 +249,7 @@ def take_out(room: Room, who: Who, wanted: Files) -> StepView:
 def picture(room: Room, file_id: int, number: int) -> Response:
     data, mime = room.sheets.picture(file_id, number)
     kind = mime if mime in ("image/jpeg", "image/png", "image/webp", "image/gif") else "application/octet-stream"
-    return Response(data, media_type=kind, headers={"X-Content-Type-Options": "nosniff"})
+    return Response(data, media_type=kind)
 
 
 @router.post("/files/{file_id}/take-apart", operation_id="takeFileApart", status_code=202)
@@ -258,7 +260,7 @@ def take_apart(room: Room, who: Who, file_id: int) -> BundleView:
 
 @router.get("/files/{file_id}/sound", operation_id="fileSound", response_class=FileResponse)
 def sound(room: Room, file_id: int) -> FileResponse:
-    return FileResponse(room.sheets.sound(file_id))
+    return sound_response(room.sheets.sound(file_id))
 
 
 @router.get("/files/{file_id}/others", operation_id="otherTags")

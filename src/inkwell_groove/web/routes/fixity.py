@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
-
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.packages.fixity import FixityOverview
 from inkwell_groove.workroom.views import JobView
 
-router = APIRouter(tags=["fixity"])
+router = Router("fixity")
 
 
 @router.get("/fixity", operation_id="fixity")

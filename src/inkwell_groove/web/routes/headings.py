@@ -4,21 +4,20 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
 from inkwell_groove.core.survey.names import Kind
 from inkwell_groove.web.access import READER
-from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.dependencies import Place, Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.authorities.headings import Merge, MergePreview, MergeView
 from inkwell_groove.workroom.authorities.names import NamesView
 
-router = APIRouter(tags=["headings"])
+router = Router("headings")
 
 
 @router.get("/headings", operation_id="headings")
-def names(
-    room: Room, kind: Kind, text: Annotated[str, Query(max_length=300)] = "", start: Annotated[int, Query(ge=0)] = 0
-) -> NamesView:
+def names(room: Room, kind: Kind, text: Annotated[str, Query(max_length=300)] = "", start: Place = 0) -> NamesView:
     """Every name of a kind, where it stands and what it points to; what the survey would merge; what was merged."""
     return room.names.of_kind(kind, text=text, start=start)
 

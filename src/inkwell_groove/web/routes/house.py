@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.survey.finding import TagRule
 from inkwell_groove.core.survey.survey import Rule
 from inkwell_groove.web.access import KEEPER
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.files.views import StepView
 from inkwell_groove.workroom.survey.findings import Chosen
 from inkwell_groove.workroom.survey.house import HouseView
 
-router = APIRouter(tags=["house rules"])
+router = Router("house rules")
 
 
 class Filing(BaseModel):

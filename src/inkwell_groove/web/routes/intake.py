@@ -7,16 +7,17 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Request, Response
+from fastapi import Header, Request, Response
 from pydantic import BaseModel, ConfigDict
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.views import UploadView
 
-router = APIRouter(tags=["intake"])
+router = Router("intake")
 
 
 class NewUpload(BaseModel):

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import AsyncIterator
 
-from fastapi import APIRouter
 from pydantic import BaseModel
 from sqlalchemy import text
 from sse_starlette import EventSourceResponse, ServerSentEvent
@@ -13,9 +12,10 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 from inkwell_groove import __version__
 from inkwell_groove.web.access import ANYBODY
 from inkwell_groove.web.dependencies import Room
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.views import JobView
 
-router = APIRouter(tags=["jobs"])
+router = Router("jobs")
 
 
 class Health(BaseModel):

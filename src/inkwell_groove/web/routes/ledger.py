@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.ledger_book import MAX_PAGE, LedgerFilter
 from inkwell_groove.workroom.taking_back import TakenBackView
 from inkwell_groove.workroom.views import LedgerLine
 
-router = APIRouter(tags=["ledger"])
+router = Router("ledger")
 
 
 class Page(LedgerFilter):

@@ -5,17 +5,18 @@ from __future__ import annotations
 from typing import Annotated
 from urllib.parse import quote
 
-from fastapi import APIRouter, Query, Request
+from fastapi import Query, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 
 from inkwell_groove.core.filing import safe_name
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.receiving import received
+from inkwell_groove.web.routing import Router
 from inkwell_groove.web.zipping import zip_of
 from inkwell_groove.workroom.views import JobView
 
-router = APIRouter(tags=["parcels"])
+router = Router("parcels")
 
 
 @router.get("/dockets/{docket_id}/parcel.zip", operation_id="parcel", response_class=StreamingResponse)

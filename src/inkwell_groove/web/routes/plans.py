@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core.plan import Edge
@@ -10,9 +9,10 @@ from inkwell_groove.core.plan_edits import PlanEdit
 from inkwell_groove.core.tracks.found import FoundTracks
 from inkwell_groove.web.access import READER
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.views import JobView, Knowledge, PlanView, SnapTo
 
-router = APIRouter(tags=["plans"])
+router = Router("plans")
 
 
 class EditRequest(BaseModel):
@@ -50,7 +50,7 @@ def redo(room: Room, who: Who, side_id: int) -> PlanView:
     return room.plans.redo(side_id, who=who)
 
 
-@router.post("/sides/{side_id}/plan/snap", operation_id="snapEdge", openapi_extra=READER)
+@router.post("/sides/{side_id}/plan/snap", operation_id="snapEdge")
 def snap(room: Room, who: Who, side_id: int, request: SnapRequest) -> PlanView:
     return room.plans.snap(side_id, request.track_key, request.edge, request.to, based_on=request.based_on, who=who)
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import Response
 
 from inkwell_groove.core.restoration.curves import CURVES, Curve
 from inkwell_groove.core.restoration.ear import ListenFor
-from inkwell_groove.web.dependencies import Room
+from inkwell_groove.web.dependencies import MOST, Place, Room
 from inkwell_groove.web.routes.takes import BINARY, FOR_EVER
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.listening import MAX_SAMPLES
 from inkwell_groove.workroom.repair_views import (
     ChannelsView,
@@ -23,7 +24,7 @@ from inkwell_groove.workroom.repair_views import (
 )
 from inkwell_groove.workroom.views import JobView
 
-router = APIRouter(tags=["repairs"])
+router = Router("repairs")
 _NOT_KEPT = {"Cache-Control": "no-store"}
 _BYTES = {"content": {"application/octet-stream": {}}, "description": "Bytes, half a decibel each."}
 
@@ -78,7 +79,7 @@ def heard(
     side_id: int,
     version: int,
     listen: ListenFor,
-    first_sample: Annotated[int, Query(ge=0)],
+    first_sample: Place,
     samples: Annotated[int, Query(ge=1, le=MAX_SAMPLES)],
 ) -> Response:
     """Samples as [sample][channel] of what is listened for, under one version of the plan."""
@@ -91,8 +92,8 @@ def heard(
 def spectra(
     room: Room,
     side_id: int,
-    from_sample: Annotated[int, Query(ge=0)],
-    to_sample: Annotated[int, Query(ge=1)],
+    from_sample: Place,
+    to_sample: Annotated[int, Query(ge=1, le=MOST)],
     version: int | None = None,
 ) -> SpectraView:
     """Before, after and difference of a stretch; of at most its first two minutes."""
@@ -106,9 +107,9 @@ def spectrogram(
     room: Room,
     side_id: int,
     listen: ListenFor,
-    from_sample: Annotated[int, Query(ge=0)],
-    to_sample: Annotated[int, Query(ge=1)],
-    columns: Annotated[int, Query(ge=1)],
+    from_sample: Place,
+    to_sample: Annotated[int, Query(ge=1, le=MOST)],
+    columns: Annotated[int, Query(ge=1, le=20_000)],
     size: int = 1024,
     version: int | None = None,
 ) -> Response:

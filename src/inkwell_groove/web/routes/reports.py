@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 
 from inkwell_groove.web.dependencies import Room
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.reports import ReportView
 
-router = APIRouter(tags=["reports"])
+router = Router("reports")
 
 
 @router.get("/reports", operation_id="reports")

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.web.access import READER
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.repair_views import RestoredSideView, StartingPointView
 from inkwell_groove.workroom.views import JobView
 
-router = APIRouter(tags=["restoring"])
+router = Router("restoring")
 
 
 class NewStartingPoint(BaseModel):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 from urllib.parse import quote
 
-from fastapi import APIRouter
 from fastapi.responses import PlainTextResponse, StreamingResponse
 from pydantic import BaseModel, Field
 
@@ -14,6 +13,7 @@ from inkwell_groove.core.copies.players import Target
 from inkwell_groove.core.sealing.profile import Profile
 from inkwell_groove.web.access import KEEPER
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.web.zipping import zip_stream
 from inkwell_groove.workroom.packages.burning import BurnView
 from inkwell_groove.workroom.packages.profiles import ProfileView
@@ -21,7 +21,7 @@ from inkwell_groove.workroom.packages.sealing import SealAsked
 from inkwell_groove.workroom.packages.sending import FitView, TargetView
 from inkwell_groove.workroom.views import JobView
 
-router = APIRouter(tags=["sealing"])
+router = Router("sealing")
 # A report has styles of its own and nothing that runs.
 _PAPER_POLICY = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox"
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.web.access import KEEPER
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.sources.reconciling import Take
 from inkwell_groove.workroom.sources.views import (
     ArtView,
@@ -20,7 +21,7 @@ from inkwell_groove.workroom.sources.views import (
 )
 from inkwell_groove.workroom.views import ArtworkView
 
-router = APIRouter(tags=["sources"])
+router = Router("sources")
 
 
 class Strict(BaseModel):

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from pydantic import Field
 
 from inkwell_groove.web.access import READER
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.files.views import ProposedView, StepView
 from inkwell_groove.workroom.survey.findings import Chosen, FindingsView, SurveyView
 from inkwell_groove.workroom.views import JobView, View
 
-router = APIRouter(tags=["survey"])
+router = Router("survey")
 
 
 class Dismiss(Chosen):

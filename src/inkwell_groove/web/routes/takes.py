@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.peaks import PeakIndex
 from inkwell_groove.core.transfer.compare import Comparison
-from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.dependencies import Place, Room, Who
 from inkwell_groove.web.problems import problem
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.listening import MAX_SAMPLES
 from inkwell_groove.workroom.views import JobView
 
-router = APIRouter(tags=["takes"])
+router = Router("takes")
 # A take never changes, so neither does what is derived from it.
 FOR_EVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 BINARY = {"content": {"application/octet-stream": {}}, "description": "Little-endian float32."}
@@ -84,7 +85,7 @@ def peaks(
     room: Room,
     take_id: int,
     level: int,
-    first_block: Annotated[int, Query(ge=0)] = 0,
+    first_block: Place = 0,
     blocks: Annotated[int, Query(ge=1, le=1 << 20)] = 1 << 20,
 ) -> Response:
     """Blocks of a level as [block][channel][min, max, rms]."""
@@ -98,7 +99,7 @@ def peaks(
 def samples(
     room: Room,
     take_id: int,
-    first_sample: Annotated[int, Query(ge=0)],
+    first_sample: Place,
     samples: Annotated[int, Query(ge=1, le=MAX_SAMPLES)],
 ) -> Response:
     """Samples as [sample][channel]."""

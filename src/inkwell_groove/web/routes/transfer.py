@@ -12,7 +12,7 @@ from collections.abc import Callable
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from fastapi import APIRouter, Path, Query, WebSocket, WebSocketDisconnect
+from fastapi import Path, Query, WebSocket, WebSocketDisconnect
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
@@ -21,12 +21,13 @@ from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.core.peaks import PeakIndex
 from inkwell_groove.core.transfer.chain import Chain
 from inkwell_groove.devices.source import SourceFacts
-from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.dependencies import Place, Room, Who
 from inkwell_groove.web.routes.takes import BINARY
+from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.transfer.session import Session
 from inkwell_groove.workroom.transfer.views import ChainView, LiveNews, RecordingView, TransferSettings, TransferView
 
-router = APIRouter(tags=["transfer"])
+router = Router("transfer")
 _WATCH_EVERY_S = 0.1
 _TELL_EVERY_S = 0.25
 _POLICY = 1008  # WebSocket close code: the message is against the rules (RFC 6455)
@@ -152,7 +153,7 @@ def command(room: Room, key: str, command: Command) -> TransferView:
 
 
 @router.get("/transfers/{key}/live", operation_id="live")
-def live(room: Room, key: str, after_sample: Annotated[int, Query(ge=0)] = 0) -> LiveNews:
+def live(room: Room, key: str, after_sample: Place = 0) -> LiveNews:
     """What `watch` sends, once."""
     return room.transfers.session(key).live(after_sample)
 
@@ -177,7 +178,7 @@ def peaks(
     room: Room,
     recording_id: int,
     level: Annotated[int, Path(ge=0, le=11)],
-    first_block: Annotated[int, Query(ge=0)] = 0,
+    first_block: Place = 0,
     blocks: Annotated[int, Query(ge=1, le=1 << 20)] = 1 << 20,
 ) -> Response:
     """Blocks of a level as [block][channel][min, max, rms], those that are whole."""

@@ -112,7 +112,10 @@ class Sheets(Part):
         return pictures[number].data, pictures[number].mime
 
     def sound(self, file_id: int) -> Path:
-        """Where a file lies, to be heard. Raises Missing."""
+        """Where a recording lies, to be heard. Raises Missing, also for a file that is none."""
+        with self._database.begin() as session:
+            if files_of(session, {file_id})[file_id].kind != "audio":
+                raise Missing("this file is no sound", remedy="Choose a recording")
         path = self._path(file_id)
         if not path.is_file():
             raise Missing("the file is gone", where=str(path), remedy="Bring the folder in again")
