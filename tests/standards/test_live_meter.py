@@ -8,6 +8,7 @@ import pytest
 from inkwell_groove.core.measure.loudness import Loudness
 from inkwell_groove.core.transfer.block import Block, from_float
 from inkwell_groove.core.transfer.meter import HISTORY_S, WINDOWS_PER_S, Meter
+from inkwell_groove.devices.source import RATES_HZ
 from tests.core.transfer.scenes import Audio
 from tests.sounds import sine
 
@@ -38,6 +39,13 @@ def test_true_peak_of_the_reference_tones(
     for value in fed(audio * fade, rate_hz=rate_hz).hold().true_peak_dbtp:
         assert value is not None
         assert dbtp - 0.4 <= value <= dbtp + 0.2  # the tolerance of Tech 3341
+
+
+@pytest.mark.parametrize("rate_hz", RATES_HZ)
+def test_every_rate_that_is_offered_can_be_metered(rate_hz: int) -> None:
+    """From 176.4 kHz on BS.1770-5 annex 2 asks for no oversampling: at 12 kHz samples lie close enough to the peak."""
+    for value in fed(sine(12_000, 1, rate_hz=rate_hz) * 0.5, rate_hz=rate_hz).hold().true_peak_dbtp:
+        assert value == pytest.approx(-6.02, abs=0.3)
 
 
 def test_a_true_peak_lies_above_the_samples_and_the_hold_keeps_it() -> None:

@@ -17,9 +17,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from inkwell_groove.core import bext, riff
+from inkwell_groove.core.peaks import PeakFile, usable
 from inkwell_groove.core.transfer.chain import Chain, RecordingFacts
 from inkwell_groove.core.transfer.continuity import Fault
-from inkwell_groove.store.media import DiskFull
+from inkwell_groove.store.media import PEAKS_NAME, DiskFull, MediaStore
+from inkwell_groove.workroom.jobs.work import keep
 from inkwell_groove.workroom.transfer import recorder as recorders
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME, SYNC_EVERY_S, Begun, Recorder, from_pcm
 from inkwell_groove.workroom.views import TransferMark
@@ -151,7 +153,9 @@ import resource, signal, sys
 from pathlib import Path
 from tests.sounds import noise
 from tests.workroom.test_recorder import begun
-from inkwell_groove.store.media import DiskFull
+from inkwell_groove.core.peaks import PeakFile, usable
+from inkwell_groove.store.media import PEAKS_NAME, DiskFull, MediaStore
+from inkwell_groove.workroom.jobs.work import keep
 from inkwell_groove.workroom.transfer.recorder import Recorder
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 recorder = Recorder(Path(sys.argv[1]), begun())
@@ -170,6 +174,64 @@ print(recorder.finish(peak_dbtp=None)["samples"])
     read, _ = soundfile.read(str(tmp_path / "r" / SOUND_NAME), dtype="int32", always_2d=True)
     assert len(read) == int(samples) > 160_000
     np.testing.assert_array_equal(read, noise(500_000)[: len(read)])
+
+
+_FULL = """
+import resource, signal, sys
+from pathlib import Path
+from tests.sounds import noise
+from tests.workroom.test_recorder import begun
+from inkwell_groove.workroom.transfer.recorder import Recorder
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+recorder = Recorder(Path(sys.argv[1]), begun())
+recorder.write(noise(300_000))
+limit = int(sys.argv[2])
+resource.setrlimit(resource.RLIMIT_FSIZE, (limit, limit))
+print(recorder.finish(peak_dbtp=None))
+"""
+
+
+def test_a_recording_is_kept_whose_waveform_found_no_room(tmp_path: Path) -> None:
+    """The file of the waveform was left behind empty and trusted: the take could never be kept."""
+    media = MediaStore(tmp_path / "media")
+    folder = media.recording(1)
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    done = subprocess.run(
+        [sys.executable, "-c", _FULL, str(folder), "4096"], capture_output=True, text=True, check=True, timeout=60
+    )
+    assert "has_peaks" not in done.stdout
+    assert not (folder / PEAKS_NAME).exists(), "what is there is whole"
+    arguments = {"media_root": str(media.root), "recording_id": 1, "name": "take.wav"}
+    kept = keep(arguments, lambda share, words: None)
+    assert kept["format"]["samples"] == 300_000
+    pyramid = PeakFile(media.derived(kept["sha256"], PEAKS_NAME))
+    assert pyramid.index.samples == 300_000
+
+
+@pytest.mark.parametrize("left", [0, 3, 40, 10_000])
+def test_a_waveform_that_breaks_off_is_made_again(tmp_path: Path, left: int) -> None:
+    media = MediaStore(tmp_path / "media")
+    folder = media.recording(1)
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    recorder = Recorder(folder, begun())
+    recorder.write(noise(300_000))
+    recorder.finish(peak_dbtp=None)
+    os.truncate(folder / PEAKS_NAME, left)
+    arguments = {"media_root": str(media.root), "recording_id": 1, "name": "take.wav"}
+    kept = keep(arguments, lambda share, words: None)
+    assert usable(media.derived(kept["sha256"], PEAKS_NAME), samples=300_000)
+
+
+def test_the_samples_go_on_when_only_the_waveform_cannot_be_written(tmp_path: Path) -> None:
+    recorder = Recorder(tmp_path / "r", begun())
+    recorder.write(noise(100_000))
+    for file in recorder._peaks._files:
+        os.dup2(os.open("/dev/full", os.O_RDWR), file.fileno())
+    recorder.write(noise(100_000, seed=2))
+    found = recorder.finish(peak_dbtp=None)
+    assert found["samples"] == 200_000 and "has_peaks" not in found
+    read, _ = soundfile.read(str(tmp_path / "r" / SOUND_NAME), dtype="int32", always_2d=True)
+    np.testing.assert_array_equal(read, np.concatenate([noise(100_000), noise(100_000, seed=2)]))
 
 
 def test_a_disk_that_fails_while_syncing_is_told_at_the_next_block(tmp_path: Path) -> None:

@@ -6,6 +6,7 @@ levels are put behind one another: the same file that `peaks.build` makes from t
 
 from __future__ import annotations
 
+import errno
 import os
 import shutil
 from pathlib import Path
@@ -30,7 +31,11 @@ _MAX_LEVELS = 12  # the top one's block is 256 * 4**11 samples: an hour and a ha
 
 
 class LivePeaks:
-    """Folds samples (left-justified int32) into level files in `folder`, which must exist."""
+    """Folds samples (left-justified int32) into level files in `folder`, which must exist.
+
+    What cannot be written, because the disk is full, ends the drawing and nothing else: `feed` goes on counting, and
+    `finish` raises OSError.
+    """
 
     def __init__(self, folder: Path, *, rate_hz: int, channels: int) -> None:
         self._folder = folder
@@ -41,6 +46,7 @@ class LivePeaks:
         self._waiting: list[Peaks] = [np.zeros((0, channels, 3), dtype=np.float32) for _ in range(_MAX_LEVELS)]
         self._files = [self._level_path(level).open("w+b", buffering=0) for level in range(_MAX_LEVELS)]
         self._blocks = [0] * _MAX_LEVELS
+        self._failure: OSError | None = None
 
     @property
     def index(self) -> PeakIndex:
@@ -53,11 +59,16 @@ class LivePeaks:
 
     def feed(self, samples: Whole) -> None:
         self.samples += len(samples)
+        if self._failure is not None:
+            return
         joined = np.concatenate((self._rest, samples)) if len(self._rest) else samples
         whole = len(joined) // BASE_BLOCK_SAMPLES * BASE_BLOCK_SAMPLES
         self._rest = joined[whole:].copy()
         if whole:
-            self._add(0, fold_samples(np.ascontiguousarray(joined[:whole]), _FULL_SCALE))
+            try:
+                self._add(0, fold_samples(np.ascontiguousarray(joined[:whole]), _FULL_SCALE))
+            except OSError as cause:
+                self._failure = cause
 
     def read(self, level: int, first_block: int, blocks: int) -> bytes:
         """The float32 values [block][channel][min, max, rms] of a range of blocks, clipped to those that are whole."""
@@ -68,24 +79,35 @@ class LivePeaks:
         return os.pread(self._files[level].fileno(), count * width, first_block * width)
 
     def finish(self, target: Path) -> PeakIndex:
-        """Folds what is left and writes the pyramid of the whole to `target`; the level files go."""
+        """Folds what is left and writes the pyramid of the whole to `target`; the level files go.
+
+        Raises OSError where it cannot be written; there is then nothing at `target`.
+        """
+        if self._failure is not None:
+            raise self._failure
         index = plan_levels(self.samples, self._channels, self._rate_hz)
         levels = len(index.blocks)
         last = fold_samples(self._rest, _FULL_SCALE) if len(self._rest) else self._waiting[0][:0]
         for level in range(levels):
-            self._files[level].write(np.ascontiguousarray(last).tobytes())
+            self._write(level, last)
             left = np.concatenate((self._waiting[level], last))
             size = index.block_samples[level]
             # The last block of a level is seldom full, which its RMS must know.
             share = (self.samples - (index.blocks[level] - 1) * size) / size
             last = fold_peaks(left, share) if len(left) else left
-        with target.open("w+b") as out:
-            write_header(out, index)
-            for level in range(levels):
-                with self._level_path(level).open("rb") as source:
-                    shutil.copyfileobj(source, out, 1 << 20)
-            out.flush()
-            os.fsync(out.fileno())
+        beside = target.with_name(f".{target.name}.part")
+        try:
+            with beside.open("w+b") as out:
+                write_header(out, index)
+                for level in range(levels):
+                    with self._level_path(level).open("rb") as source:
+                        shutil.copyfileobj(source, out, 1 << 20)
+                out.flush()
+                os.fsync(out.fileno())
+            beside.rename(target)
+        except OSError:
+            beside.unlink(missing_ok=True)
+            raise
         self.close()
         return index
 
@@ -95,10 +117,16 @@ class LivePeaks:
             file.close()
             self._level_path(level).unlink(missing_ok=True)
 
+    def _write(self, level: int, peaks: Peaks) -> None:
+        """Raises OSError where not all of it could be written: a nearly full disk takes a part, and says nothing."""
+        data = np.ascontiguousarray(peaks).tobytes()
+        if self._files[level].write(data) != len(data):
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
     def _add(self, level: int, peaks: Peaks) -> None:
         """Appends whole blocks to a level, and to the ones above where four are together."""
         while level < _MAX_LEVELS and len(peaks):
-            self._files[level].write(np.ascontiguousarray(peaks).tobytes())
+            self._write(level, peaks)
             self._blocks[level] += len(peaks)
             joined = np.concatenate((self._waiting[level], peaks))
             whole = len(joined) // FACTOR * FACTOR

@@ -358,6 +358,14 @@ def _foldable(layout: riff.RiffLayout) -> bool:
     return (layout.format_tag, layout.bits) in _PcmFold.TYPES or (layout.bits, layout.channels) == (24, 2)
 
 
+def usable(path: Path, *, samples: int) -> bool:
+    """Whether a whole pyramid of so many samples lies there: else it is made again, from the take that it is of."""
+    try:
+        return PeakFile(path).index.samples == samples
+    except (NotSound, OSError, struct.error):
+        return False
+
+
 class PeakFile:
     """A pyramid on disk, read by level and range."""
 
@@ -374,6 +382,9 @@ class PeakFile:
         self.index = plan_levels(samples, channels, rate_hz)
         if tuple(offset for offset, _ in table) != self.index.offsets:
             raise NotSound("the peak pyramid's levels are not where they belong", where=path.name, remedy="Delete it")
+        end = self.index.offsets[-1] + self.index.blocks[-1] * channels * VALUE_BYTES
+        if path.stat().st_size < end:
+            raise NotSound("the peak pyramid was not written to its end", where=path.name, remedy="Delete it")
 
     def read(self, level: int, first_block: int, blocks: int) -> bytes:
         """The raw float32 values of a range of blocks, clipped to the level."""

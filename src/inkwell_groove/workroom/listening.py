@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from inkwell_groove.core.errors import Missing, Refused
-from inkwell_groove.core.peaks import PeakFile, build
+from inkwell_groove.core.peaks import PeakFile, build, usable
 from inkwell_groove.core.riff import recording_header
 from inkwell_groove.core.sealing.bag import DATA
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedTrack
@@ -51,10 +51,10 @@ class Listening:
         self._media = media
 
     def peaks(self, take_id: int) -> PeakFile:
-        """The take's pyramid, made again if somebody deleted it. Raises Missing."""
-        path, name, _ = self._take(take_id)
+        """The take's pyramid, made again where it is gone or damaged. Raises Missing."""
+        path, name, form = self._take(take_id)
         target = self._media.derived(path.name, PEAKS_NAME)
-        if not target.exists():
+        if not usable(target, samples=form.samples):
             with self._media.workspace() as work:
                 build(path, work / PEAKS_NAME, name=name)
                 move_into_place(work / PEAKS_NAME, target)

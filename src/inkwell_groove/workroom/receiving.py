@@ -66,7 +66,11 @@ class Receiving:
             return {}
         found: dict[str, Any] = {"sha256": self._hash.hexdigest()}
         if self._peaks is not None:
-            self._peaks.finish()
+            try:
+                self._peaks.finish()
+            except OSError:
+                self.close()
+                return found
             self._peaks = None
             found["peaks"] = str(self.peaks_path)
         return found
@@ -98,7 +102,10 @@ class Receiving:
             self._tried_peaks = True
             try:
                 self._peaks = GrowingPeaks(self._path, self.peaks_path, final_bytes=final_bytes)
-            except InkwellError:
-                return  # FLAC, AIFF, or no recording at all: the job that takes it in draws or refuses it
+            except (InkwellError, OSError):
+                return  # FLAC, AIFF, no recording at all or no room: the job that takes it in draws or refuses it
         if self._peaks is not None:
-            self._peaks.advance(received)
+            try:
+                self._peaks.advance(received)
+            except OSError:
+                self.close()

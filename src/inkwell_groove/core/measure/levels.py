@@ -86,12 +86,16 @@ class TruePeak:
 
     def __init__(self, channels: int, *, rate_hz: int) -> None:
         self._factor = 4 if rate_hz <= 50_000 else 2 if rate_hz <= 100_000 else 1
+        self._tail = np.zeros((_TAPS - 1, channels))
+        self.peak = np.zeros(channels)
+        if self._factor == 1:
+            # The samples themselves are all there is to look at; a filter that lets everything pass cannot be made.
+            self._phases = np.zeros((1, _TAPS))
+            return
         taps = self._factor * _TAPS
         prototype = firwin(taps + 1, 1.0 / self._factor, window=("kaiser", 9.0)) * self._factor
         # One row a phase: the samples themselves (phase 0) need no filter. Newest sample last, as in the signal.
         self._phases = np.array([prototype[phase : taps : self._factor][::-1] for phase in range(self._factor)])
-        self._tail = np.zeros((_TAPS - 1, channels))
-        self.peak = np.zeros(channels)
 
     def feed(self, audio: Audio) -> npt.NDArray[np.float64]:
         """The true peak of what was fed, by channel; `peak` keeps the highest.

@@ -103,7 +103,7 @@ def keep(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         )
     with media.workspace() as work:
         beside, drawn = work / PEAKS_NAME, folder / PEAKS_NAME
-        if drawn.exists() and PeakFile(drawn).index.samples == form.samples:
+        if peaks.usable(drawn, samples=form.samples):
             shutil.copyfile(drawn, beside)
         else:
             build(sound, beside, progress=lambda share: progress(0.3 + 0.6 * share, "drawing the waveform"), name=name)
@@ -201,9 +201,7 @@ def _digests(sound: Path, name: str) -> tuple[str, str]:
 def _drawn_while_it_came(arguments: dict[str, Any], form: SoundFormat, target: Path) -> bool:
     """Whether the pyramid was finished with the upload; it is then moved to `target`."""
     drawn = arguments.get("peaks")
-    if drawn is None or arguments.get("mend") or not Path(drawn).exists():
-        return False
-    if PeakFile(Path(drawn)).index.samples != form.samples:
+    if drawn is None or arguments.get("mend") or not peaks.usable(Path(drawn), samples=form.samples):
         return False
     Path(drawn).rename(target)
     return True

@@ -153,7 +153,8 @@ class Recorder:
         end = self._header_bytes + self.samples * self.begun.align
         os.ftruncate(self._sound, end)
         if self.samples * self.begun.align % 2:
-            os.pwrite(self._sound, b"\0", end)
+            with contextlib.suppress(OSError):  # on a full disk: any program plays it without that last byte too
+                os.pwrite(self._sound, b"\0", end)
         os.fdatasync(self._sound)
         os.pwrite(self._sound, header, 0)
         os.fsync(self._sound)
@@ -295,9 +296,8 @@ def recover(folder: Path, begun: Begun) -> int:
     with (folder / SOUND_NAME).open("r+b") as file:
         file.truncate(end)
         if samples * begun.align % 2:
-            file.seek(end)
-            file.write(b"\0")
-        file.seek(0)
+            with contextlib.suppress(OSError):
+                os.pwrite(file.fileno(), b"\0", end)
         file.write(begun.header(samples * begun.align))
         file.flush()
         os.fsync(file.fileno())
