@@ -6,5 +6,5 @@ export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: { sourcemap: false, chunkSizeWarningLimit: 900 },
   server: { proxy: { "/api": "http://127.0.0.1:8420" } },
-  test: { include: ["src/**/*.test.ts"] },
+  test: { include: ["src/**/*.test.{ts,tsx}"], restoreMocks: true },
 });

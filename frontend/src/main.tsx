@@ -6,7 +6,7 @@ import "@fontsource/ibm-plex-sans/500.css";
 import "@fontsource/ibm-plex-sans/600.css";
 import "./styles.css";
 
-import { notifyManager, QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { MutationCache, notifyManager, QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate } from "react-router";
@@ -48,14 +48,14 @@ applyTheme();
 // A box that was ticked, or an answer that follows what was shown ahead of it, is on the page before the browser draws
 // again: by the timer that is usual here the old state came back for a moment, and a press in that moment was lost.
 notifyManager.setScheduler(queueMicrotask);
-const cache = new QueryClient({
+// Signed out meanwhile, here or by a keeper: the gate asks again who it is.
+const askWho = (error: Error) => {
+  if (error instanceof Problem && error.status === 401) void cache.invalidateQueries({ queryKey: sessionQuery.queryKey });
+};
+const cache: QueryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: 30_000, retry: 1 } },
-  // Signed out meanwhile, here or by a keeper: the gate asks again who it is.
-  queryCache: new QueryCache({
-    onError: (error) => {
-      if (error instanceof Problem && error.status === 401) void cache.invalidateQueries({ queryKey: sessionQuery.queryKey });
-    },
-  }),
+  queryCache: new QueryCache({ onError: askWho }),
+  mutationCache: new MutationCache({ onError: askWho }),
 });
 
 const router = createBrowserRouter([

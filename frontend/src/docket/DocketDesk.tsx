@@ -21,8 +21,8 @@ export function DocketDesk() {
     setRefusal(null);
     receive(docketId, sideId ? Number(sideId) : null, [...event.dataTransfer.files]).catch(setRefusal);
   };
-  if (error) return <div className="p-6"><Trouble error={error} /></div>;
-  if (!docket) return null;
+  // What is on the page stays when it cannot be asked for again.
+  if (!docket) return error ? <div className="p-6"><Trouble error={error} /></div> : null;
   return (
     <div
       className="relative flex h-full flex-col"

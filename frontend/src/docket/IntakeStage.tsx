@@ -196,6 +196,7 @@ function UploadLine({ upload }: { upload: Upload }) {
         aria-label={`Go on with ${upload.name}`}
         onChange={(event) => {
           const file = event.target.files?.[0];
+          event.target.value = ""; // or the same file, chosen once more, would be no change
           if (file) uploads.resume(upload, file).catch(setError);
         }}
       />

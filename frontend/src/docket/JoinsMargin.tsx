@@ -1,8 +1,7 @@
-import { useState } from "react";
-
 import type { Plan, PlanView } from "../api/client";
 import { type Join, joinName, type Part, reasons, standing } from "../waveform/joins";
 import { chance, clock } from "../words/figures";
+import { useInPlace } from "../words/useInPlace";
 import { UndoRedo } from "./UndoRedo";
 import type { usePlanEditing } from "./usePlanEditing";
 
@@ -110,12 +109,16 @@ function Margins({ plan, rateHz, editing }: Pick<Props, "plan" | "rateHz" | "edi
 }
 
 function Milliseconds({ label, value, onSet }: { label: string; value: number; onSet: (value: number) => void }) {
-  const [text, setText] = useState(String(value));
-  const done = () => onSet(Math.max(0, Math.round(Number(text) || 0)));
+  const field = useInPlace({
+    onKeep: (typed) => {
+      onSet(Math.max(0, Math.round(Number(typed) || 0)));
+      field.clear();
+    },
+  });
   return (
     <label className="mb-1 flex items-center gap-2">
       <span className="flex-1">{label}</span>
-      <input className="figure w-16 border border-base-300 bg-base-100 px-1.5 py-0.5 text-right" inputMode="numeric" value={text} onChange={(event) => setText(event.target.value)} onBlur={done} onKeyDown={(event) => event.key === "Enter" && done()} />
+      <input className="figure w-16 border border-base-300 bg-base-100 px-1.5 py-0.5 text-right" inputMode="numeric" value={field.typed ?? String(value)} {...field.events} />
       <span className="quiet">ms</span>
     </label>
   );

@@ -109,8 +109,8 @@ export function JoinsSheet({ docket, side, take, plan: planView, title, source, 
   useCarryKey(setCarry);
   useCommands([
     { label: "Play across the join, or stop", keys: ["Space"], perform: () => (hearing?.playing ? player.stop() : chosen && hear(chosen)) },
-    { label: "Previous join", keys: [","], perform: () => step(-1) },
-    { label: "Next join", keys: ["."], perform: () => step(1) },
+    { label: "Previous join", keys: [","], perform: () => step(-1), repeats: true },
+    { label: "Next join", keys: ["."], perform: () => step(1), repeats: true },
     { label: "Sign off and go to the next", keys: ["Enter"], perform: signAndGoOn, disabled: !chosen },
     { label: "Move the end, the start, or both", keys: ["E"], perform: () => setPart(part === "both" ? "end" : part === "end" ? "start" : "both") },
     ...nudgeCommands(nudge, !chosen),

@@ -124,8 +124,8 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
   useCarryKey(setCarry);
   useCommands([
     { label: "Play from here, or stop", keys: ["Space"], perform: playOrStop },
-    { label: "Previous edge", keys: [","], perform: () => step(-1) },
-    { label: "Next edge", keys: ["."], perform: () => step(1) },
+    { label: "Previous edge", keys: [","], perform: () => step(-1), repeats: true },
+    { label: "Next edge", keys: ["."], perform: () => step(1), repeats: true },
     ...nudgeCommands(nudge, !chosen),
     { label: "Carry the rest along while held", keys: ["R"], perform: () => undefined },
     { label: "Sign off and go to the next", keys: ["Enter"], perform: sign, disabled: !chosen },
@@ -133,8 +133,8 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     { label: "Add a join at the cursor", keys: ["J"], perform: addJoin, disabled: cursor === null },
     { label: "Make the selection a track", keys: ["T"], perform: addTrack, disabled: !selection },
     { label: "Remove the join", keys: ["Delete", "Backspace"], perform: removeJoin, disabled: !chosen },
-    { label: "Magnify", keys: ["+", "="], perform: () => setView(magnify(view, 0.5, width / 2, width, rateHz, samples)) },
-    { label: "See more", keys: ["-"], perform: () => setView(magnify(view, 2, width / 2, width, rateHz, samples)) },
+    { label: "Magnify", keys: ["+", "="], perform: () => setView(magnify(view, 0.5, width / 2, width, rateHz, samples)), repeats: true },
+    { label: "See more", keys: ["-"], perform: () => setView(magnify(view, 2, width / 2, width, rateHz, samples)), repeats: true },
     { label: "Undo", keys: ["Ctrl+Z"], perform: () => editing.undo.mutate(), disabled: !planView.undo },
     { label: "Redo", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], perform: () => editing.redo.mutate(), disabled: !planView.redo },
   ]);

@@ -12,8 +12,8 @@ const NUDGES = [
 /** The arrow keys, one way and the other. */
 export const nudgeCommands = (nudge: (ms: number) => void, disabled: boolean): Command[] =>
   NUDGES.flatMap(({ modifier, ms }) => [
-    { label: `Nudge by −${ms} ms`, keys: [`${modifier}ArrowLeft`], perform: () => nudge(-ms), disabled },
-    { label: `Nudge by +${ms} ms`, keys: [`${modifier}ArrowRight`], perform: () => nudge(ms), disabled },
+    { label: `Nudge by −${ms} ms`, keys: [`${modifier}ArrowLeft`], perform: () => nudge(-ms), disabled, repeats: true },
+    { label: `Nudge by +${ms} ms`, keys: [`${modifier}ArrowRight`], perform: () => nudge(ms), disabled, repeats: true },
   ]);
 
 /** While R is held, later joins are carried along. */

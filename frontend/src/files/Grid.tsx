@@ -2,6 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 
 import type { Proposed, Row } from "../api/client";
+import { useInPlace } from "../words/useInPlace";
 import { type CellChange } from "./useSheet";
 import { type Column, fromTsv, type Line, PATH, shown, stored, toTsv } from "./rows";
 
@@ -32,7 +33,14 @@ interface Props {
 export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpot, sort, onSort, onChange, namesOnly }: Props) {
   const frame = useRef<HTMLDivElement>(null);
   const [anchor, setAnchor] = useState<Spot>(spot);
-  const [draft, setDraft] = useState<string | null>(null);
+  const everywhere = useRef(false);
+  const field = useInPlace({
+    onKeep: (text) => {
+      field.clear();
+      keep(text);
+    },
+  });
+  const draft = field.typed;
   // eslint-disable-next-line react-hooks/incompatible-library -- what it returns is used in this component alone
   const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => frame.current, estimateSize: () => LINE_PX, overscan: 12 });
   const width = TICK_PX + columns.reduce((sum, one) => sum + one.width, 0);
@@ -72,21 +80,19 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
     const first = rowAt(area.top);
     if (first) onChange(cells((row, column) => (column.name === PATH ? undefined : { file_id: row.id, field: column.name, value: shown(first, column.name) })));
   };
-  const keep = (everywhere: boolean) => {
+  const keep = (text: string) => {
     const row = rowAt(spot.row);
     const column = columns[spot.column];
-    if (draft === null || !row || !column) return;
-    if (everywhere && column.name !== PATH) {
+    if (!row || !column) return;
+    if (everywhere.current && column.name !== PATH) {
       const ids = ticked.size > 0 ? [...ticked] : [...new Set(cells((one, its) => (its.name === column.name ? { file_id: one.id, field: "", value: "" } : undefined)).map((one) => one.file_id))];
-      onChange(ids.map((id) => ({ file_id: id, field: column.name, value: draft.trim() })));
-    } else onChange([{ file_id: row.id, field: column.name, value: draft.trim() }]);
-    setDraft(null);
-    frame.current?.focus({ preventScroll: true });
+      onChange(ids.map((id) => ({ file_id: id, field: column.name, value: text.trim() })));
+    } else onChange([{ file_id: row.id, field: column.name, value: text.trim() }]);
   };
   const edit = (text?: string) => {
     const row = rowAt(spot.row);
     const column = columns[spot.column];
-    if (row?.kind === "audio" && column && !column.fact) setDraft(text ?? shown(row, column.name));
+    if (row?.kind === "audio" && column && !column.fact) field.type(text ?? shown(row, column.name));
   };
 
   const onKey = (event: KeyboardEvent) => {
@@ -239,16 +245,19 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
                       aria-label={`${column.label} of ${row.path}`}
                       value={draft}
                       autoFocus
-                      onChange={(event) => setDraft(event.target.value)}
-                      onBlur={() => keep(false)}
+                      onChange={(event) => field.type(event.target.value)}
+                      onBlur={field.keep}
                       onKeyDown={(event) => {
                         if (event.key === "Escape") {
-                          setDraft(null);
+                          field.cancel();
                           frame.current?.focus({ preventScroll: true });
                         }
                         if (event.key === "Enter" || event.key === "Tab") {
                           event.preventDefault();
-                          keep(event.ctrlKey || event.metaKey);
+                          everywhere.current = event.ctrlKey || event.metaKey;
+                          field.keep();
+                          everywhere.current = false;
+                          frame.current?.focus({ preventScroll: true });
                           if (!event.ctrlKey && !event.metaKey) go(event.key === "Tab" ? { row: spot.row, column: spot.column + (event.shiftKey ? -1 : 1) } : { row: spot.row + 1, column: spot.column }, false);
                         }
                         event.stopPropagation();

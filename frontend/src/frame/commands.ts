@@ -7,6 +7,8 @@ export interface Command {
   keys: readonly string[];
   perform: () => void;
   disabled?: boolean;
+  /** Goes on while its key is held, as moving and magnifying do. What decides, writes or deletes is done once a press. */
+  repeats?: boolean;
 }
 
 /** The name of a pressed key, modifiers first in a fixed order. Shift is left out where it only makes the character. */
@@ -91,13 +93,23 @@ const isTyping = (target: EventTarget | null): boolean =>
     ? !/^(checkbox|radio|button|submit|file)$/.test(target.type)
     : target instanceof HTMLElement && (target.isContentEditable || /^(TEXTAREA|SELECT)$/.test(target.tagName));
 
-/** Performs the command of a pressed key, unless somebody is typing. */
+const PRESSED = "button, summary, input, [role=button], [role=link], [role=menuitem], [role=tab], [role=option], [role=checkbox], [role=radio], [role=switch]";
+const MOVED_WITHIN = "input[type=radio], [role=radio], [role=tab], [role=menuitem], [role=option], [role=slider]";
+
+/** Whether what has the focus answers to a key itself: a link to Enter, a button to Enter and Space, a dialog to all. */
+export function isTakenByFocus(target: EventTarget | null, key: string): boolean {
+  if (!(target instanceof Element)) return false;
+  if (isTyping(target) || target.closest("dialog, [role=dialog], [role=alertdialog], audio, video")) return true;
+  if (key === "Enter") return target.closest(`a[href], area[href], ${PRESSED}`) !== null;
+  if (key === " ") return target.closest(PRESSED) !== null;
+  return key.startsWith("Arrow") && target.closest(MOVED_WITHIN) !== null;
+}
+
+/** Performs the command of a pressed key, unless what has the focus answers to it. */
 export function onKeyDown(event: KeyboardEvent): void {
-  if (isTyping(event.target)) return;
-  // A button or a box to tick that has the focus answers to Space and Enter itself.
-  if ((event.target instanceof HTMLButtonElement || event.target instanceof HTMLInputElement) && (event.key === " " || event.key === "Enter")) return;
+  if (event.defaultPrevented || event.isComposing || isTakenByFocus(event.target, event.key)) return;
   const command = commandTable.find(keyName(event));
   if (!command || command.disabled) return;
   event.preventDefault();
-  command.perform();
+  if (!event.repeat || command.repeats) command.perform();
 }

@@ -8,6 +8,7 @@ class Server {
   received = 0;
   pieces: number[] = [];
   failures: (Response | Error)[] = [];
+  onPiece: (count: number) => void = () => undefined;
 
   constructor(private readonly size: number) {}
 
@@ -29,11 +30,14 @@ class Server {
     const failure = this.failures.shift();
     if (failure instanceof Error) throw failure;
     if (failure) return failure;
+    await new Promise((resolve) => setTimeout(resolve, 5));
+    if (init?.signal?.aborted) throw new DOMException("stopped", "AbortError");
     const offset = Number((init?.headers as Record<string, string>)["Upload-Offset"]);
     if (offset !== this.received) return new Response(JSON.stringify({ detail: "elsewhere" }), { status: 409 });
     const length = (init?.body as Blob).size;
     this.pieces.push(length);
     this.received += length;
+    this.onPiece(this.pieces.length);
     return new Response(JSON.stringify(this.view()), { headers: { "Content-Type": "application/json" } });
   };
 }
@@ -83,6 +87,33 @@ describe("uploads", () => {
     const [sending] = uploads.snapshot();
     expect(sending?.state).toBe("failed");
     expect(sending?.problem).toMatchObject({ what: "it is too long", remedy: "Divide it", status: 422 });
+  });
+
+  it("stops at once, and goes on from what the server has when the file is chosen again", async () => {
+    const server = new Server(40 * MEGABYTE);
+    const uploads = against(server);
+    server.onPiece = (count) => {
+      if (count === 2) uploads.stop(7);
+    };
+    await uploads.send(1, null, file(40 * MEGABYTE));
+    server.onPiece = () => undefined;
+    expect(uploads.snapshot()).toEqual([]);
+    const there = server.received;
+    expect(there).toBe(16 * MEGABYTE);
+    // The page may have been told of less than has arrived meanwhile.
+    await uploads.resume({ ...server.view(), received_bytes: 0 }, file(40 * MEGABYTE));
+    expect(server.received).toBe(40 * MEGABYTE);
+    expect(server.pieces.every((piece) => piece === 8 * MEGABYTE)).toBe(true);
+    expect(uploads.snapshot()).toEqual([]);
+  });
+
+  it("sends once when it is told to go on twice", async () => {
+    const server = new Server(40 * MEGABYTE);
+    const uploads = against(server);
+    const begun = server.view();
+    await Promise.all([uploads.resume(begun, file(40 * MEGABYTE)), uploads.resume(begun, file(40 * MEGABYTE))]);
+    expect(server.received).toBe(40 * MEGABYTE);
+    expect(uploads.snapshot()).toEqual([]);
   });
 
   it("goes on with an upload begun before, but only with a file of the same size", async () => {

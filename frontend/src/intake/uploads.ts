@@ -32,7 +32,8 @@ const RETRY_MS = [500, 1000, 2000, 4000, 8000];
 export class Uploads {
   private list: readonly Sending[] = [];
   private readonly listeners = new Set<() => void>();
-  private readonly stopped = new Set<number>();
+  /** Who sends an upload at the moment: whatever else still runs for it ends. */
+  private readonly runs = new Map<number, AbortController>();
 
   constructor(
     private readonly begin: (docketId: number, sideId: number | null, file: File) => Promise<Upload> = beginUpload,
@@ -51,20 +52,26 @@ export class Uploads {
     await this.go(await this.begin(docketId, sideId, file), file);
   }
 
-  /** Goes on with an upload that another page, or this one before a reload, left unfinished. */
+  /** Goes on with an upload that was stopped, or that another page, or this one before a reload, left unfinished. */
   async resume(upload: Upload, file: File): Promise<void> {
     if (file.size !== upload.size_bytes)
       throw new Problem(`this file has ${file.size} bytes, the one begun has ${upload.size_bytes}`, upload.name, "Choose the same file");
-    await this.go(upload, file);
+    // More may have arrived since the page was told how much there is.
+    await this.go({ ...upload, received_bytes: await this.received(upload.id) }, file);
   }
 
+  /** Ends the sending at once; what has arrived stays on the server, and `resume` goes on behind it. */
   stop(id: number): void {
-    this.stopped.add(id);
+    this.runs.get(id)?.abort();
+    this.runs.delete(id);
     this.remove(id);
   }
 
   private async go(upload: Upload, file: File): Promise<void> {
     const { id } = upload;
+    this.runs.get(id)?.abort();
+    const run = new AbortController();
+    this.runs.set(id, run);
     let offset = upload.received_bytes;
     let failures = 0;
     this.put({
@@ -79,16 +86,19 @@ export class Uploads {
     });
     const began = performance.now();
     const from = offset;
-    while (offset < file.size && !this.stopped.has(id)) {
+    while (offset < file.size && !run.signal.aborted) {
       try {
-        offset = await this.piece(id, file, offset);
+        offset = await this.piece(id, file, offset, run.signal);
+        if (run.signal.aborted) return;
         failures = 0;
         const seconds = (performance.now() - began) / 1000;
         this.change(id, { sentBytes: offset, bytesPerSecond: (offset - from) / seconds, state: "sending" });
       } catch (error) {
+        if (run.signal.aborted) return;
         const refused = error instanceof Problem && error.status >= 400 && error.status !== 409;
         const wait = RETRY_MS[Math.min(failures++, RETRY_MS.length - 1)] ?? 8000;
         if (refused || failures > 40) {
+          this.runs.delete(id);
           this.change(id, { state: "failed", problem: error instanceof Problem ? error : Problem.away });
           return;
         }
@@ -97,14 +107,17 @@ export class Uploads {
         offset = await this.whereTheServerIs(id, offset);
       }
     }
+    if (run.signal.aborted) return;
+    this.runs.delete(id);
     this.remove(id);
   }
 
-  private async piece(id: number, file: File, offset: number): Promise<number> {
+  private async piece(id: number, file: File, offset: number, signal: AbortSignal): Promise<number> {
     const response = await fetch(`/api/uploads/${id}`, {
       method: "PATCH",
       headers: { "Upload-Offset": String(offset), "Content-Type": "application/partial-upload" },
       body: file.slice(offset, offset + CHUNK_BYTES),
+      signal,
     });
     if (!response.ok) throw Problem.of(await response.json().catch(() => null), response.status);
     return Math.min(file.size, offset + CHUNK_BYTES);

@@ -4,18 +4,16 @@ import { useState } from "react";
 import { answer, api } from "../api/client";
 import { Mark } from "../frame/Mark";
 import { Trouble } from "../words/Trouble";
-import { forgetAllBut } from "./session";
+import { welcome } from "./session";
 
-/** Who is it? Afterwards the page that was asked for is shown. */
-export function SignInPage() {
+/** Who is it? Afterwards the page that was asked for is shown. `before` is who was signed in until now, if anybody. */
+export function SignInPage({ before }: { before: string }) {
   const cache = useQueryClient();
-  const [name, setName] = useState("");
+  const [name, setName] = useState(before);
   const [password, setPassword] = useState("");
   const signIn = useMutation({
     mutationFn: () => answer(api.POST("/api/session", { body: { name, password } })),
-    onSuccess: (session) => {
-      forgetAllBut(cache, session);
-    },
+    onSuccess: (session) => welcome(cache, session, before),
     onError: () => setPassword(""),
   });
   return (
@@ -33,7 +31,7 @@ export function SignInPage() {
         }}
       >
         <h1 className="text-xl">Who is at work?</h1>
-        <p className="quiet">What you do is written into the ledger under your name.</p>
+        <p className="quiet">{before ? "Your session has ended. Sign in again: what you had typed is still there." : "What you do is written into the ledger under your name."}</p>
         <label className="block"><span className="quiet">Name</span><input className="field w-full" autoComplete="username" autoFocus required value={name} onChange={(event) => setName(event.target.value)} /></label>
         <label className="block"><span className="quiet">Password</span><input className="field w-full" type="password" autoComplete="current-password" required value={password} onChange={(event) => setPassword(event.target.value)} /></label>
         <button className="press press-main justify-center" disabled={signIn.isPending}>{signIn.isPending ? "Looking" : "Sign in"}</button>

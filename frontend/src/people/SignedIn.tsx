@@ -1,18 +1,17 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { LogOut, Users } from "lucide-react";
 import { NavLink } from "react-router";
 
 import { answer, api } from "../api/client";
 import { sessionQuery } from "../api/queries";
-import { forgetAllBut } from "./session";
 
 /** At the foot of the spine: who is signed in, the way out, and for keepers the way to all accounts. */
 export function SignedIn({ place }: { place: (state: { isActive: boolean }) => string }) {
-  const cache = useQueryClient();
   const { data: session } = useQuery(sessionQuery);
   const signOut = useMutation({
     mutationFn: () => answer(api.DELETE("/api/session")),
-    onSuccess: () => forgetAllBut(cache, { sign_in: true, name: "", role: null }),
+    // Everything goes with a page that is loaded anew: the next one at this desk sees nothing of it.
+    onSuccess: () => window.location.assign("/"),
   });
   return (
     <>

@@ -54,8 +54,8 @@ export function ChangedView({ docket, side, take, plan: planView, title, source 
   };
   useCommands([
     { label: "Play the stretch over and over, or stop", keys: ["Space"], perform: () => (hearing?.playing ? player.stop() : hear(played.side)) },
-    { label: "Stretch before", keys: [","], perform: () => move(-1) },
-    { label: "Stretch after", keys: ["."], perform: () => move(1) },
+    { label: "Stretch before", keys: [","], perform: () => move(-1), repeats: true },
+    { label: "Stretch after", keys: ["."], perform: () => move(1), repeats: true },
     { label: "Hear the plan as it is: A", keys: ["A"], perform: () => against(played.side), disabled: !played.side },
     { label: "Hear the other version: B", keys: ["B"], perform: () => other.sound && against(other.sound), disabled: !other.sound },
     { label: "Undo", keys: ["Ctrl+Z"], perform: () => repairing.editing.undo.mutate(), disabled: !planView.undo },

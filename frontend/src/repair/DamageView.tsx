@@ -176,14 +176,14 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
   useLearning(state, repairing);
   useCommands([
     { label: "Play around the repair, or stop", keys: ["Space"], perform: playOrStop },
-    { label: "Previous repair", keys: [","], perform: () => step(-1) },
-    { label: "Next repair", keys: ["."], perform: () => step(1) },
+    { label: "Previous repair", keys: [","], perform: () => step(-1), repeats: true },
+    { label: "Next repair", keys: ["."], perform: () => step(1), repeats: true },
     { label: "Accept and go to the next", keys: ["Enter"], perform: () => judge(true), disabled: meant.length === 0 },
     { label: "Refuse and go to the next", keys: ["Delete", "Backspace"], perform: () => judge(false), disabled: meant.length === 0 },
     { label: "Leave it to the amount again", keys: ["U"], perform: forget, disabled: meant.length === 0 },
     ...nudgeCommands(nudge, !selection),
-    { label: "Magnify", keys: ["+", "="], perform: () => setView(magnify(view, 0.5, width / 2, width, rateHz, samples)) },
-    { label: "See more", keys: ["-"], perform: () => setView(magnify(view, Math.min(2, (LOUPE_MAX_S * rateHz) / width / view.samplesPerPx), width / 2, width, rateHz, samples)) },
+    { label: "Magnify", keys: ["+", "="], perform: () => setView(magnify(view, 0.5, width / 2, width, rateHz, samples)), repeats: true },
+    { label: "See more", keys: ["-"], perform: () => setView(magnify(view, Math.min(2, (LOUPE_MAX_S * rateHz) / width / view.samplesPerPx), width / 2, width, rateHz, samples)), repeats: true },
     { label: "Undo", keys: ["Ctrl+Z"], perform: () => repairing.editing.undo.mutate(), disabled: !planView.undo },
     { label: "Redo", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], perform: () => repairing.editing.redo.mutate(), disabled: !planView.redo },
   ]);

@@ -39,8 +39,8 @@ export function SoundView({ docket, side, take, plan: planView, title, source }:
   const first = firstNumber(docket, side);
   useCommands([
     { label: "Play the stretch, or stop", keys: ["Space"], perform: () => (hearing?.playing ? player.stop() : player.play(played, from, to)) },
-    { label: "Previous track", keys: [","], perform: () => setAt(Math.max(0, at - 1)) },
-    { label: "Next track", keys: ["."], perform: () => setAt(Math.min(tracks.length - 1, at + 1)) },
+    { label: "Previous track", keys: [","], perform: () => setAt(Math.max(0, at - 1)), repeats: true },
+    { label: "Next track", keys: ["."], perform: () => setAt(Math.min(tracks.length - 1, at + 1)), repeats: true },
     { label: "Undo", keys: ["Ctrl+Z"], perform: () => repairing.editing.undo.mutate(), disabled: !planView.undo },
     { label: "Redo", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], perform: () => repairing.editing.redo.mutate(), disabled: !planView.redo },
   ]);

@@ -1,4 +1,6 @@
-import { type ReactNode, useState } from "react";
+import type { ReactNode } from "react";
+
+import { useInPlace } from "../words/useInPlace";
 
 /** One step of the chain: on or off, and what it is asked to do. */
 export function StepBox({ title, told, on, onToggle, children }: { title: string; told?: ReactNode; on: boolean; onToggle: (on: boolean) => void; children?: ReactNode }) {
@@ -17,14 +19,19 @@ export function StepBox({ title, told, on, onToggle, children }: { title: string
 
 /** A figure with its unit; kept when it is left or Enter is pressed, if it lies within its bounds. */
 export function Figure(props: { label: string; value: number; unit: string; min: number; max: number; step?: number; shows?: string; onSave: (value: number) => void }) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const value = typed ?? String(props.value);
-  const number = Number(value.replace(",", ".").replace("−", "-"));
-  const isGood = value.trim() !== "" && number >= props.min && number <= props.max;
-  const keep = () => {
-    if (typed !== null && isGood && number !== props.value) props.onSave(number);
-    setTyped(null);
+  const numberIn = (text: string): number | null => {
+    const number = Number(text.replace(",", ".").replace("−", "-"));
+    return text.trim() !== "" && number >= props.min && number <= props.max ? number : null;
   };
+  const field = useInPlace({
+    onKeep: (typed) => {
+      const number = numberIn(typed);
+      if (number !== null && number !== props.value) props.onSave(number);
+      field.clear();
+    },
+  });
+  const value = field.typed ?? String(props.value);
+  const isGood = numberIn(value) !== null;
   return (
     <label className="flex items-center gap-1.5">
       {props.shows ?? props.label}
@@ -34,12 +41,7 @@ export function Figure(props: { label: string; value: number; unit: string; min:
         aria-invalid={!isGood}
         title={isGood ? undefined : `From ${props.min} to ${props.max} ${props.unit}`}
         value={value}
-        onChange={(event) => setTyped(event.target.value)}
-        onBlur={keep}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") event.currentTarget.blur();
-          if (event.key === "Escape") setTyped(null);
-        }}
+        {...field.events}
       />
       <span className="quiet">{props.unit}</span>
     </label>

@@ -42,8 +42,8 @@ export function Pressings({ sources, state, title }: Props) {
     sources.lookUp.mutate({ text, anew: false });
   };
   useCommands([
-    { label: "Previous pressing", keys: [",", "ArrowUp"], perform: () => step(-1), disabled: shown.length === 0 },
-    { label: "Next pressing", keys: [".", "ArrowDown"], perform: () => step(1), disabled: shown.length === 0 },
+    { label: "Previous pressing", keys: [",", "ArrowUp"], perform: () => step(-1), disabled: shown.length === 0, repeats: true },
+    { label: "Next pressing", keys: [".", "ArrowDown"], perform: () => step(1), disabled: shown.length === 0, repeats: true },
     { label: "Choose this pressing", keys: ["Enter"], perform: () => void choose(), disabled: !looked },
   ]);
   return (

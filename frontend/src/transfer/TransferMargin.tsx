@@ -6,6 +6,7 @@ import type { Docket, Transfer, TransferSettings } from "../api/client";
 import { chainsQuery } from "../api/queries";
 import { useCommands } from "../frame/commands";
 import { shortClock } from "../words/figures";
+import { useInPlace } from "../words/useInPlace";
 import { browserInput } from "./browserInput";
 import { DeckControls } from "./DeckControls";
 import { type LiveFeed, useLive } from "./live";
@@ -144,13 +145,13 @@ function EndsPart({ transfer, doing }: { transfer: Transfer; doing: TransferDoin
 
 /** A number of seconds or minutes that may be left empty. Taken over when left, so that it can be typed in peace. */
 function Seconds({ label, value, unit, max, onChange }: { label: string; value: number | null; unit: string; max: number; onChange: (value: number | null) => void }) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const take = () => {
-    if (typed === null) return;
-    const number = typed.trim() === "" ? null : Number(typed.replace(",", "."));
-    if (number === null || (Number.isFinite(number) && number >= 0 && number <= max)) onChange(number);
-    setTyped(null);
-  };
+  const field = useInPlace({
+    onKeep: (typed) => {
+      const number = typed.trim() === "" ? null : Number(typed.replace(",", "."));
+      if (number === null || (Number.isFinite(number) && number >= 0 && number <= max)) onChange(number);
+      field.clear();
+    },
+  });
   return (
     <label className="flex items-center gap-2">
       <span className="flex-1">{label}</span>
@@ -158,10 +159,8 @@ function Seconds({ label, value, unit, max, onChange }: { label: string; value: 
         className="figure w-14 border border-base-300 bg-base-100 px-1.5 py-0.5 text-right"
         inputMode="decimal"
         placeholder="never"
-        value={typed ?? (value === null ? "" : String(value))}
-        onChange={(event) => setTyped(event.target.value)}
-        onBlur={take}
-        onKeyDown={(event) => event.key === "Enter" && take()}
+        value={field.typed ?? (value === null ? "" : String(value))}
+        {...field.events}
       />
       <span className="quiet w-6">{unit}</span>
     </label>

@@ -1,0 +1,75 @@
+// @vitest-environment jsdom
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, render, screen } from "@testing-library/react";
+import { userEvent } from "@testing-library/user-event";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import { Problem } from "../api/client";
+import { Figure } from "../repair/fields";
+import { Cell } from "./Cell";
+
+afterEach(cleanup);
+
+const shown = (onSave: (value: string) => Promise<void>) => {
+  render(
+    <QueryClientProvider client={new QueryClient()}>
+      <Cell label="Title" value="Weir" onSave={onSave} />
+      <button type="button">elsewhere</button>
+    </QueryClientProvider>,
+  );
+  return screen.getByLabelText<HTMLInputElement>("Title");
+};
+
+describe("a cell", () => {
+  it("saves once when Enter is pressed, however long it is held and wherever one goes then", async () => {
+    const onSave = vi.fn(async () => undefined);
+    const field = shown(onSave);
+    await userEvent.type(field, "s{Enter>3/}");
+    await userEvent.click(screen.getByText("elsewhere"));
+    expect(onSave.mock.calls).toEqual([["Weirs"]]);
+  });
+
+  it("saves once when it is left", async () => {
+    const onSave = vi.fn(async () => undefined);
+    const field = shown(onSave);
+    await userEvent.type(field, "s");
+    await userEvent.click(screen.getByText("elsewhere"));
+    await userEvent.click(field);
+    await userEvent.click(screen.getByText("elsewhere"));
+    expect(onSave.mock.calls).toEqual([["Weirs"]]);
+  });
+
+  it("saves nothing after Escape, and shows what was there", async () => {
+    const onSave = vi.fn(async () => undefined);
+    const field = shown(onSave);
+    await userEvent.type(field, "s{Escape}");
+    expect(field.value).toBe("Weir");
+    await userEvent.click(screen.getByText("elsewhere"));
+    expect(onSave).not.toHaveBeenCalled();
+  });
+
+  it("keeps what was typed beside the reason when it is refused", async () => {
+    const onSave = vi.fn(async () => {
+      throw new Problem("the title is too long", null, "Shorten it");
+    });
+    const field = shown(onSave);
+    await userEvent.type(field, "s{Enter}");
+    expect((await screen.findByRole("alert")).textContent).toBe("The title is too long. Shorten it.");
+    expect(field.value).toBe("Weirs");
+  });
+});
+
+describe("a figure", () => {
+  it("saves once, within its bounds, and nothing after Escape", async () => {
+    const onSave = vi.fn();
+    render(<Figure label="Gain" value={3} unit="dB" min={-10} max={10} onSave={onSave} />);
+    const field = screen.getByLabelText("Gain");
+    await userEvent.clear(field);
+    await userEvent.type(field, "4,5{Enter}");
+    await userEvent.type(field, "9{Escape}");
+    await userEvent.tab();
+    await userEvent.clear(field);
+    await userEvent.type(field, "40{Enter}");
+    expect(onSave.mock.calls).toEqual([[4.5]]);
+  });
+});

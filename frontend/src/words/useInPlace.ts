@@ -1,0 +1,47 @@
+import { type ChangeEvent, type KeyboardEvent, useRef, useState } from "react";
+
+/**
+ * Text typed into a field in place. `onKeep` is called once for what was typed, when Enter is pressed or the field is left,
+ * and never after Escape. What was typed is shown until `clear` is called, so that a refusal does not take it away.
+ */
+export function useInPlace({ onKeep, onCancel }: { onKeep: (typed: string) => void; onCancel?: () => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  // Leaving a field and pressing a key in it follow each other before the page is drawn again: only this knows both.
+  const waiting = useRef<string | null>(null);
+  const type = (text: string) => {
+    waiting.current = text;
+    setTyped(text);
+  };
+  const clear = () => {
+    waiting.current = null;
+    setTyped(null);
+  };
+  const keep = () => {
+    const text = waiting.current;
+    waiting.current = null;
+    if (text !== null) onKeep(text);
+  };
+  const cancel = () => {
+    clear();
+    onCancel?.();
+  };
+  return {
+    typed,
+    type,
+    keep,
+    cancel,
+    clear,
+    /** For an input whose only keys are Enter and Escape. */
+    events: {
+      onChange: (event: ChangeEvent<HTMLInputElement>) => type(event.target.value),
+      onBlur: keep,
+      onKeyDown: (event: KeyboardEvent<HTMLInputElement>) => {
+        if (event.key === "Enter") {
+          keep();
+          event.currentTarget.blur();
+        }
+        if (event.key === "Escape") cancel();
+      },
+    },
+  };
+}
