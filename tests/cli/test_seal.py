@@ -65,6 +65,7 @@ def test_copies_of_a_folder(album: Path, tmp_path: Path) -> None:
         (("seal", "{album}", "--out", "{new}", "--copies", "MP5"), "no format 'MP5'"),
         (("seal", "{album}", "--out", "{new}", "--copies", "MP3:191"), "constant rate"),
         (("seal", "{wav}", "--out", "{new}", "--one-file"), "FLAC masters only"),
+        (("seal", "{percent}", "--out", "{new}"), "a percent sign"),
         (("seal", "{lossy}", "--out", "{new}"), "it is lossy"),
         (("copies", "{lossy}", "--out", "{new}"), "made of lossless files"),
         (("copies", "{album}", "--out", "{new}", "--format", "WMA"), "no format 'WMA'"),
@@ -82,6 +83,7 @@ def test_what_cannot_be_is_said_in_one_line_and_nothing_is_written(
     soundfile.write(tmp_path / "a.ogg", np.zeros((1_000, 2)), 44_100, format="OGG", subtype="VORBIS")
     places = {
         "album": album, "empty": tmp_path / "empty", "full": tmp_path / "full", "new": tmp_path / "new",
+        "percent": write(tmp_path / "100 %.wav", noise(1_000, bits=16), 44_100, subtype="PCM_16"),
         "wav": tmp_path / "a.wav", "lossy": tmp_path / "a.ogg",
     }  # fmt: skip
     refused = groove_inside(*(one.format(**places) for one in arguments))

@@ -99,6 +99,32 @@ def test_a_copy_that_is_not_exact_is_named_and_marked_and_the_masters_are_sealed
     assert all(part.faults == () for part in made.parts)
 
 
+def test_any_title_makes_a_bag_that_other_tools_find_whole(tmp_path: Path) -> None:
+    """The library and `sha256sum` take %25 in a manifest for the name itself."""
+    order = order_in(tmp_path, FULL)
+    side = order.sides[0]
+    titles = ("100% Weir", "50%25 off%0A", "line\u2028 separator \\ back")
+    described = tuple(
+        one.model_copy(update={"title": title}) for one, title in zip(side.descriptions, titles, strict=True)
+    )
+    release = order.release.model_copy(update={"title": "5 % Slack\nWater"})
+    order = order.model_copy(
+        update={
+            "sides": (side.model_copy(update={"descriptions": described}),),
+            "release": release,
+            "shelfmark": "WH-5%",
+        }
+    )
+    package = tmp_path / "package"
+    package.mkdir()
+    album = seal_package(order, package)
+    assert [track.title for track in album.tracks] == list(titles), "what is told of them is to the letter"
+    assert "100％ Weir" in album.tracks[0].file
+    bagit.Bag(str(package)).validate()
+    for manifest in ("manifest-sha256.txt", "tagmanifest-sha256.txt"):
+        subprocess.run(["sha256sum", "--check", "--strict", "--quiet", manifest], cwd=package, check=True)
+
+
 def test_copies_that_cannot_be_made_are_named_and_leave_nothing(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

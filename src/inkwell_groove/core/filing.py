@@ -26,9 +26,15 @@ DEFAULT_FOLDER = "{album artist}/{year} {title}"
 DEFAULT_FILE = "{number} {track title}"
 
 
-def safe_name(text: str, *, suffix: str = "", fallback: str = "untitled") -> str:
-    """One folder or file name that every system takes: at most 255 bytes, suffix included, never empty or a device."""
+def safe_name(text: str, *, suffix: str = "", fallback: str = "untitled", keep_percent: bool = False) -> str:
+    """One folder or file name that every system takes: at most 255 bytes, suffix included, never empty or a device.
+
+    A percent sign becomes a full-width one (U+FF05) unless it is kept: the manifest of a bag has to spell it %25
+    (RFC 8493, 2.1.3), which common tools that check bags, `sha256sum` among them, take for the name itself.
+    """
     name = unicodedata.normalize("NFC", text)
+    if not keep_percent:
+        name = name.replace("%", "\N{FULLWIDTH PERCENT SIGN}")
     name = "".join(char for char in name if unicodedata.category(char) not in ("Cs", "Cn", "Co"))
     name = _SEPARATORS.sub("-", name)
     name = name.replace('"', "'").replace(":", " -") if ": " in name else name.replace('"', "'").replace(":", "-")

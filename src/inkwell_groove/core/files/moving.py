@@ -43,7 +43,7 @@ def plan_moves(now: Mapping[int, str], wanted: Mapping[int, str], *, others: Ite
         stem, suffix = posixpath.splitext(name)
         while _same(free) in taken:
             mark = f" ({count}){suffix}"
-            free = posixpath.join(folder, safe_name(stem[: 200 - len(mark)], suffix=mark))
+            free = posixpath.join(folder, safe_name(stem[: 200 - len(mark)], suffix=mark, keep_percent=True))
             count += 1
         taken.add(_same(free))
         if free != now[key]:

@@ -71,7 +71,7 @@ class Naming(BaseModel):
 
     def _name(self, text: str, suffix: str) -> str:
         room = self.most_characters - len(suffix)
-        return safe_name(text[:room], suffix=suffix)
+        return safe_name(text[:room], suffix=suffix, keep_percent=True)
 
 
 def read_name(pattern: str, path: str) -> dict[str, str] | None:

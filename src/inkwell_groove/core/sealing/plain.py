@@ -94,6 +94,12 @@ def _check(masters: Sequence[Path], folder: Path, *, one_file: bool) -> None:
     if len(set(names)) < len(names):
         raise Refused("two files have the same name", where=str(folder), remedy="Rename one of them")
     for master in masters:
+        if set("%\r\n") & set(master.name):
+            raise Refused(
+                "its name has a percent sign or a line break, which not every tool finds in a bag",
+                where=master.name,
+                remedy="Rename it, then seal it",
+            )
         with FileReader(master) as reader:
             if not reader.format.lossless:
                 raise LossyForMaster("it is lossy", where=master.name, remedy="Seal a lossless file")

@@ -197,7 +197,8 @@ def safe_path(path: str, old: str) -> str:
         raise Refused("a file needs a name", where=old, remedy="Write one")
     if parts[-1].lower().endswith(suffix.lower()):
         parts[-1] = parts[-1][: len(parts[-1]) - len(suffix)]
-    made = "/".join([*(safe_name(part) for part in parts[:-1]), safe_name(parts[-1], suffix=suffix)])
+    folders = [safe_name(part, keep_percent=True) for part in parts[:-1]]
+    made = "/".join([*folders, safe_name(parts[-1], suffix=suffix, keep_percent=True)])
     if len(made) > _MOST_PATH:
         raise Refused("the path has over 1,000 characters", where=old, remedy="Shorten the folders' names")
     # What differs in nothing but how its accents are put together stays as it is on the disk.
