@@ -76,10 +76,10 @@ class FileReader:
         return block
 
     def _decoded(self, start_sample: int, samples: int) -> Samples:
-        if start_sample != self._at:
-            # Seeking in FLAC costs a bisection; reading on does not.
-            self._file.seek(start_sample)
         try:
+            if start_sample != self._at:
+                # Seeking in FLAC costs a bisection; reading on does not.
+                self._file.seek(start_sample)
             block = self._file.read(samples, dtype=self.format.dtype.name, always_2d=True)
         except soundfile.LibsndfileError as cause:
             raise NotSound(

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import struct
 from typing import Any
 
 import mutagen
 from mutagen import id3
+from mutagen._util import delete_bytes
 from mutagen.aiff import AIFF
 from mutagen.flac import FLAC
 from mutagen.mp3 import MP3
@@ -23,6 +25,12 @@ from inkwell_groove.core.files.vorbis_tags import VorbisTags
 SUFFIXES = (".flac", ".mp3", ".m4a", ".m4b", ".mp4", ".ogg", ".oga", ".opus", ".wav", ".aif", ".aiff", ".aifc")
 _REMEDY = "Look at the file with the program that made it, or get it anew"
 _ID3 = (MP3, WAVE, AIFF)
+# What the tag library raises for bytes that it did not expect, beside its own errors.
+LIBRARY_ERRORS = (
+    mutagen.MutagenError, struct.error, EOFError, ValueError, IndexError, KeyError, TypeError, AttributeError,
+    OverflowError, RecursionError, MemoryError, ZeroDivisionError, AssertionError,
+)  # fmt: skip
+_FOOTER_FLAG, _FOOTER_BYTES = 0x10, 10
 
 
 class Opened:
@@ -38,8 +46,7 @@ class Opened:
         self._kind = _kind(mark, name)
         try:
             self.file: Any = self._kind(stream)
-        except (mutagen.MutagenError, EOFError, ValueError, IndexError, KeyError, TypeError, AttributeError,
-                OverflowError, RecursionError, MemoryError, ZeroDivisionError) as cause:  # fmt: skip
+        except LIBRARY_ERRORS as cause:
             raise NotSound(f"it cannot be read as {self.format} ({cause})", where=name, remedy=_REMEDY) from cause
         self.is_id3 = self._kind in _ID3
         self.minor = 4
@@ -68,7 +75,10 @@ class Opened:
         stream.seek(0)
         if self.is_id3:
             v1 = {"v1": 1 if keep_id3v1 else 0} if self._kind is MP3 else {}
+            had_footer = self._kind is MP3 and _has_footer(stream)
             self.file.tags.save(stream, v2_version=self.minor, v23_sep=SEPARATOR, padding=room, **v1)
+            if had_footer:
+                _remove_footer(stream)
         elif self._kind is FLAC:
             self.file.save(stream, padding=room)
         else:
@@ -84,6 +94,25 @@ class Opened:
             stream.seek(0)
             self.file.tags = type(self.file.tags)(stream, translate=False)
             self.minor = 3
+
+
+def _has_footer(stream: Any) -> bool:
+    """Whether the tag at the beginning ends with a footer (ID3v2.4.0 structure, 3.4)."""
+    stream.seek(0)
+    head = stream.read(10)
+    stream.seek(0)
+    return len(head) == 10 and head[:3] == b"ID3" and bool(head[5] & _FOOTER_FLAG)
+
+
+def _remove_footer(stream: Any) -> None:
+    """Takes the footer away that the library leaves behind the tag it has written, which has none."""
+    stream.seek(6)
+    size = 0
+    for byte in stream.read(4):
+        size = size << 7 | byte & 0x7F
+    stream.seek(10 + size)
+    if stream.read(3) == b"3DI":
+        delete_bytes(stream, _FOOTER_BYTES, 10 + size)
 
 
 def _kind(mark: bytes, name: str) -> Any:

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.errors import NotSound
 from inkwell_groove.core.files.fields import FIELDS, SEPARATOR
-from inkwell_groove.core.files.formats import Opened
+from inkwell_groove.core.files.formats import LIBRARY_ERRORS, Opened
 from inkwell_groove.core.files.info_tags import read_info
 from inkwell_groove.core.files.pictures import Embedded
 
@@ -64,7 +64,7 @@ def read_file(path: Path) -> FileTags:
         try:
             fields = {field.name: SEPARATOR.join(values) for field in FIELDS if (values := adapter.values(field))}
             others = tuple(adapter.others())
-        except (ValueError, TypeError, AttributeError, IndexError) as cause:
+        except LIBRARY_ERRORS as cause:
             raise NotSound(
                 f"its tags cannot be read ({cause})", where=path.name, remedy="Look at it with another program"
             ) from cause

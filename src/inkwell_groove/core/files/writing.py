@@ -14,12 +14,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
-import mutagen
-
 from inkwell_groove.core.errors import NotSound, ProofFailed, Refused
 from inkwell_groove.core.files.audio_bytes import Digests, digests
 from inkwell_groove.core.files.fields import BY_NAME, accept, values_of
-from inkwell_groove.core.files.formats import Opened, id3_of
+from inkwell_groove.core.files.formats import LIBRARY_ERRORS, Opened, id3_of
 from inkwell_groove.core.files.id3_tags import as_version
 from inkwell_groove.core.files.info_tags import write_info
 from inkwell_groove.core.files.overlay import Overlay, TooMuch
@@ -93,20 +91,27 @@ def prepare(path: Path, change: Change, options: TagOptions = TagOptions()) -> R
 
 
 def carry_out(ready: Ready) -> Digests:
-    """Alters the file as prepared; its digests then. Where its sound changed it is put back, and ProofFailed raised."""
+    """Alters the file as prepared; its digests then.
+
+    Where its sound changed, or cannot be found any more, the file is put back, and ProofFailed raised.
+    """
     if ready.beside is not None:
         ready.beside.replace(ready.path)
     elif ready.alters:
         overwrite(ready.path, ready.ranges, ready.size)
-    after = digests(ready.path)
-    if after.audio != ready.before.audio:
+    try:
+        after = digests(ready.path)
+        if after.audio == ready.before.audio:
+            return after
+        what = "writing its tags would have altered its sound; it was put back"
+    except Exception as cause:
         take_back(ready.path, ready.undo)
-        raise ProofFailed(
-            "writing its tags would have altered its sound; it was put back",
-            where=ready.path.name,
-            remedy="Leave this file alone and report it",
-        )
-    return after
+        if not isinstance(cause, NotSound):
+            raise
+        what = f"written to, it would no longer be read ({cause.what}); it was put back"
+        raise ProofFailed(what, where=ready.path.name, remedy="Leave this file alone and report it") from cause
+    take_back(ready.path, ready.undo)
+    raise ProofFailed(what, where=ready.path.name, remedy="Leave this file alone and report it")
 
 
 def drop(ready: Ready) -> None:
@@ -145,7 +150,7 @@ def _alter(stream: Any, name: str, change: Change, options: TagOptions) -> list[
         opened.file.info.md5_signature = int(change.samples_md5, 16)
     try:
         opened.save(stream, keep_id3v1=options.keep_id3v1, padding=options.padding_bytes)
-    except (mutagen.MutagenError, ValueError, OverflowError) as cause:
+    except LIBRARY_ERRORS as cause:
         raise NotSound(
             f"its tags cannot be written ({cause})", where=name, remedy="Make it smaller, or leave this file out"
         ) from cause

@@ -6,14 +6,18 @@ files are, and any step can be taken back, byte for byte.
 
 from __future__ import annotations
 
+import lzma
 import shutil
 import stat
 import zipfile
+import zlib
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from typing import Any
+
+import structlog
 
 from inkwell_groove.core.errors import Cancelled, InkwellError, Refused
 from inkwell_groove.core.files.audio_bytes import Digests, digests
@@ -24,14 +28,16 @@ from inkwell_groove.core.files.reading import FileTags, read_file, read_pictures
 from inkwell_groove.core.files.silence import silent_tail_s, without_tail
 from inkwell_groove.core.files.undo import between, take_back
 from inkwell_groove.core.files.writing import Change, Ready, TagOptions, carry_out, drop, prepare, write
+from inkwell_groove.core.filing import MAX_NAME_BYTES
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.sealing.apart import take_apart
 from inkwell_groove.store.journal import Journal
 from inkwell_groove.store.media import MediaStore, sync_folder
-from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of
+from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of, shown
 from inkwell_groove.workroom.files.orders import Made, Order, Result, append_lines, read_lines, write_lines
 from inkwell_groove.workroom.jobs.pool import Progress
 
+log = structlog.get_logger()
 _BATCH = 64
 _THREADS = 4
 _MOST_ZIP_BYTES = 1 << 40
@@ -137,6 +143,11 @@ class _Writing:
 
     def mend(self) -> None:
         """What a killed process left half written becomes what it was; the order then does it anew."""
+        for order in self._orders.values():
+            if order.file_id not in self._results:
+                path = Path(order.root) / order.path
+                for left in (path.with_name(f".{path.name}.part"), path.with_name(f".{path.stem}.part{path.suffix}")):
+                    left.unlink(missing_ok=True)
         for line in reversed(self._begun):
             path = Path(line["path"])
             if not line["undo"]:
@@ -191,6 +202,10 @@ class _Writing:
             return refusal
         except OSError as cause:
             return Refused(f"it cannot be read ({cause.strerror})", where=order.path, remedy="Look at the disk")
+        except Exception as cause:
+            # Whatever it is about this file, the others are to be written.
+            log.exception("a file could not be prepared", file=order.path)
+            return _fault(cause, order.path)
 
     @staticmethod
     def _expect(path: Path, order: Order) -> None:
@@ -214,9 +229,13 @@ class _Writing:
 
     def _shortened(self, path: Path, order: Order) -> Ready:
         beside = path.with_name(f".{path.stem}.part{path.suffix}")
-        without_tail(path, beside)
-        if order.fields:
-            write(beside, Change(order.fields), TagOptions(id3=order.id3, keep_id3v1=order.keep_id3v1))
+        try:
+            without_tail(path, beside)
+            if order.fields:
+                write(beside, Change(order.fields), TagOptions(id3=order.id3, keep_id3v1=order.keep_id3v1))
+        except BaseException:
+            beside.unlink(missing_ok=True)
+            raise
         # Its sound is shorter on purpose, and was compared sample by sample.
         before = digests(path)
         return Ready(path, Digests(before.whole, digests(beside).audio), between(path, beside), (), (),
@@ -229,6 +248,9 @@ class _Writing:
             after = carry_out(ready)
         except InkwellError as refusal:
             return Result(file_id=order.file_id, path=order.path, problem=_problem(refusal))
+        except Exception as cause:
+            log.exception("a file could not be written", file=order.path)
+            return Result(file_id=order.file_id, path=order.path, problem=_problem(_fault(cause, order.path)))
         return _result_of(Path(order.root), order.path, order.file_id, told=list(ready.told), known=after)
 
     def _make(self, path: Path, made: Made) -> None:
@@ -333,14 +355,29 @@ def _taken_back(journal: Journal, line: dict[str, Any], after: str, roots: dict[
 
 
 def _look_at(folder: Path, path: Path) -> Result:
+    """What a file is and holds; of one that cannot be read, why. No file keeps the others of its folder out."""
     name = path.relative_to(folder).as_posix()
+    try:
+        return _seen(path, name)
+    except InkwellError as cause:
+        refusal: InkwellError = cause
+    except OSError as cause:
+        refusal = Refused(f"it cannot be read ({cause.strerror})", where=name, remedy="Look at the disk and its rights")
+    except Exception as cause:
+        log.exception("a file could not be looked at", file=name)
+        refusal = _fault(cause, name)
+    try:
+        sha256, size = sha256_of(path), path.stat().st_size
+    except OSError:
+        sha256, size = "", 0
+    return Result(path=name, kind="unreadable", sha256=sha256, size_bytes=size, problem=_problem(refusal))
+
+
+def _seen(path: Path, name: str) -> Result:
     size = path.stat().st_size
     if (kind := kind_of(path)) != "audio":
         return Result(path=name, kind=kind, sha256=sha256_of(path), size_bytes=size)
-    try:
-        tags, found = read_file(path), digests(path)
-    except InkwellError as refusal:
-        return Result(path=name, kind="unreadable", sha256=sha256_of(path), size_bytes=size, problem=_problem(refusal))
+    tags, found = read_file(path), digests(path)
     facts = _facts(tags)
     if tags.format in ("FLAC", "WAV", "AIFF"):
         try:
@@ -356,6 +393,14 @@ def _look_at(folder: Path, path: Path) -> Result:
 
 def _facts(tags: FileTags) -> dict[str, Any]:
     return tags.model_dump(mode="json", exclude={"fields"})
+
+
+def _fault(cause: Exception, path: str) -> Refused:
+    """What is told of a file that met a fault of the program."""
+    return Refused(
+        f"a fault in the program ({type(cause).__name__}: {cause})", where=path,
+        remedy="Leave this file out and report it; the log has the details",
+    )  # fmt: skip
 
 
 def _problem(error: InkwellError) -> dict[str, str]:
@@ -391,10 +436,17 @@ def _unpacked(source: Path, target: Path, told: list[str]) -> Iterable[float]:
                 if part.flag_bits & 1:
                     told.append(f"{part.filename} is locked with a password: left out")
                     continue
+                if any(len(one.encode()) > MAX_NAME_BYTES for one in name.parts):
+                    told.append(f"{shown(part.filename)} has a name of over {MAX_NAME_BYTES} bytes: left out")
+                    continue
                 to = target / name
                 to.parent.mkdir(parents=True, exist_ok=True)
-                with archive.open(part) as packed, to.open("wb") as out:
-                    shutil.copyfileobj(packed, out, 1 << 20)
+                try:
+                    with archive.open(part) as packed, to.open("wb") as out:
+                        shutil.copyfileobj(packed, out, 1 << 20)
+                except (zipfile.BadZipFile, NotImplementedError, EOFError, zlib.error, lzma.LZMAError) as cause:
+                    to.unlink(missing_ok=True)
+                    told.append(f"{shown(part.filename)} is damaged in the archive ({cause}): left out")
                 yield number / len(parts)
     except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError) as cause:
         if isinstance(cause, Cancelled):
