@@ -40,13 +40,16 @@ def file(
     report: ReportFile = None,
 ) -> None:
     """Names and folders from tags: old and new paths. Changes nothing without --apply."""
-    from inkwell_groove.core.files.moving import rename_all
+    from inkwell_groove.core.files.moving import FileIdentity, Renaming, rename_all
 
     with refusals():
         root = (into or Path.cwd()).resolve()
         filing = _plan(pattern, files, root)
         if apply:
-            rename_all([(root, one.old, one.new) for one in filing.files])
+            rename_all([
+                Renaming(root, one.old, one.new, FileIdentity.of(root / one.old), str(number))
+                for number, one in enumerate(filing.files)
+            ])  # fmt: skip
             filing.applied = True
 
         def show(console: Console) -> None:

@@ -5,8 +5,12 @@ beside the journal where it is much.
 
     {"kind": "will", "file": 7, "path": ..., "before": sha256, "undo": {...}}    about to be altered, or made (no undo)
     {"kind": "did", "file": 7, "after": sha256, "audio": sha256}                 it was
-    {"kind": "move", "file": 7, "old": ..., "new": ...}                          about to be moved
-    {"kind": "moved"}                                                            all that stand above were
+    {"kind": "move", "file": 7, "old": ..., "new": ..., "identity": [...]}       about to be moved
+    {"kind": "moved"}                                                            all that stand above were, see below
+    {"kind": "move back", "file": 7, "old": ..., "new": ..., "identity": [...]}  about to be moved back
+    {"kind": "moved back"}                                                       all were
+
+"moved" also says that what pointed at the files is corrected. An identity is what `FileIdentity` holds.
 """
 
 from __future__ import annotations
@@ -22,7 +26,29 @@ from inkwell_groove.core.files.undo import Undo
 from inkwell_groove.store.media import sync_file, sync_folder
 
 _IN_LINE = 1 << 15
+_BLOCK = 1 << 16
 NAME = "journal.jsonl"
+
+
+def append_whole(path: Path, lines: bytes, *, sync: bool) -> None:
+    """Appends whole lines. A last line that was never finished is cut off first: the next would become part of it."""
+    with path.open("a+b") as file:
+        end = file.seek(0, os.SEEK_END)
+        whole = end
+        while whole:
+            first = max(0, whole - _BLOCK)
+            file.seek(first)
+            at = file.read(whole - first).rfind(b"\n")
+            if at >= 0:
+                whole = first + at + 1
+                break
+            whole = first
+        if whole < end:
+            file.truncate(whole)
+        file.write(lines)
+        file.flush()
+        if sync:
+            os.fsync(file.fileno())
 
 
 class Journal:
@@ -37,11 +63,7 @@ class Journal:
         """Appends lines; with `sync` they are on the disk when this returns."""
         text = "".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines)
         new = not self._path.exists()
-        with self._path.open("ab") as file:
-            file.write(text.encode("utf-8", "surrogatepass"))
-            file.flush()
-            if sync:
-                os.fsync(file.fileno())
+        append_whole(self._path, text.encode("utf-8", "surrogatepass"), sync=sync)
         if new:
             sync_folder(self._folder)
 

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.filing import safe_name
+from inkwell_groove.core.fixity import sha256_of
 
 _URL = re.compile(r"^[a-z][a-z0-9+.-]*://", re.IGNORECASE)
 _CUE_FILE = re.compile(r'^(\s*FILE\s+)("[^"]*"|\S+)(\s+\S+\s*)$', re.IGNORECASE)
@@ -51,36 +52,103 @@ def plan_moves(now: Mapping[int, str], wanted: Mapping[int, str], *, others: Ite
     return moves
 
 
-def rename_all(moves: Sequence[tuple[Path, str, str]], *, settle: Callable[[Path], None] = lambda _: None) -> None:
-    """Moves files (root, old, new) at once: all aside first, so that they may change places, or a name its case.
+@dataclass(frozen=True)
+class FileIdentity:
+    """By what a file is known again under any name: its number on the disk, or its content where that is another."""
 
-    Can be begun again: what lies aside already, or is there already, is not moved twice. Folders that are left empty
-    go; `settle` is called for every folder that changed. Raises Refused where a file lies in the way.
+    device: int
+    inode: int
+    size: int
+    modified_ns: int
+    sha256: str = ""
+
+    @classmethod
+    def of(cls, path: Path, sha256: str = "") -> FileIdentity:
+        """Raises OSError where there is no file."""
+        found = path.lstat()
+        return cls(found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns, sha256)
+
+    def is_at(self, path: Path) -> bool:
+        """Whether this very file lies there, or one with its content."""
+        try:
+            found = path.lstat()
+        except OSError:
+            return False
+        if found.st_size != self.size or not path.is_file():
+            return False
+        # The number of a file that was deleted is given to another one: the time tells them apart.
+        if (found.st_dev, found.st_ino, found.st_mtime_ns) == (self.device, self.inode, self.modified_ns):
+            return True
+        return bool(self.sha256) and sha256_of(path) == self.sha256
+
+
+@dataclass(frozen=True)
+class Renaming:
+    """One file on its way. `key` tells it from all others that are on their way in the same folders."""
+
+    root: Path
+    old: str
+    new: str
+    identity: FileIdentity
+    key: str
+
+    @property
+    def source(self) -> Path:
+        return self.root / self.old
+
+    @property
+    def target(self) -> Path:
+        return self.root / self.new
+
+    @property
+    def aside(self) -> Path:
+        return self.target.parent / f".moving-{self.key}"
+
+
+def rename_all(renamings: Sequence[Renaming], *, settle: Callable[[Path], None] = lambda _: None) -> None:
+    """Renames files at once: all aside first, so that they may change places, or a name its case.
+
+    Can be begun again at any point: where each file is, is told by its identity, never by its name, which may be
+    another's by then. Folders that are left empty go; `settle` is called for every folder that changed. Raises Refused,
+    with every file back where it was, where a file is gone or another one lies in the way.
     """
-    waiting: list[tuple[Path, Path]] = []
-    left: set[Path] = set()
-    for number, (root, old, new) in enumerate(moves):
-        source, target = root / old, root / new
-        target.parent.mkdir(parents=True, exist_ok=True)
-        aside = target.parent / f".moving-{number}-{len(moves)}"
-        if not aside.exists() and source.exists():
-            source.rename(aside)
-        if aside.exists():
-            waiting.append((aside, target))
-            left.add(source.parent)
-            left.update(one for one in source.parents if one != root and one.is_relative_to(root))
-    for aside, target in waiting:
-        if target.exists():
-            raise Refused(
-                f"{target.name} is there already", where=str(target), remedy="Look at the folder, write again"
-            )
-        aside.rename(target)
-    for folder in {target.parent for _, target in waiting} | {one for one in left if one.exists()}:
+    waiting = [one for one in renamings if one.aside.exists() or not one.identity.is_at(one.target)]
+    leaving = {one.source for one in waiting}
+    for one in waiting:
+        if not one.aside.exists() and not one.identity.is_at(one.source):
+            _back(waiting)
+            raise Refused("the file is gone, or another lies there", where=one.old, remedy="Look at the folder again")
+        if one.target.exists() and one.target not in leaving:
+            _back(waiting)
+            raise Refused(f"{one.target.name} is there already", where=one.new, remedy="Look at the folder again")
+    for one in waiting:
+        one.target.parent.mkdir(parents=True, exist_ok=True)
+        if not one.aside.exists():
+            one.source.rename(one.aside)
+    for one in waiting:
+        if one.target.exists():
+            _back(waiting)
+            raise Refused(f"{one.target.name} is there already", where=one.new, remedy="Look at the folder again")
+        one.aside.rename(one.target)
+    left = {one.source.parent for one in renamings}
+    left |= {parent for one in renamings for parent in one.source.parents
+             if parent != one.root and parent.is_relative_to(one.root)}  # fmt: skip
+    for folder in {one.target.parent for one in renamings} | {one for one in left if one.exists()}:
         settle(folder)
-    roots = {root for root, _, _ in moves}
-    for folder in sorted(left - roots, key=lambda one: -len(one.parts)):
+    for folder in sorted(left - {one.root for one in renamings}, key=lambda one: -len(one.parts)):
         if folder.exists() and not any(folder.iterdir()):
             folder.rmdir()
+
+
+def _back(waiting: Sequence[Renaming]) -> None:
+    """Puts what lies aside, or has arrived, back under its old name, where nothing else has that."""
+    for one in waiting:
+        if not one.aside.exists() and one.identity.is_at(one.target) and one.target != one.source:
+            one.target.rename(one.aside)
+    for one in waiting:
+        if one.aside.exists() and not one.source.exists():
+            one.source.parent.mkdir(parents=True, exist_ok=True)
+            one.aside.rename(one.source)
 
 
 def corrected_playlist(text: str, moved: Mapping[str, str], folder: str) -> str:

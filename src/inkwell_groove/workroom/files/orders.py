@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field
 from inkwell_groove.core.duplicates.relation import Relation
 from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.core.survey.loudness import LoudnessFacts
+from inkwell_groove.store.journal import append_whole
 from inkwell_groove.store.media import sync_file
 
 
@@ -131,8 +132,7 @@ def write_lines(path: Path, rows: Iterable[BaseModel]) -> None:
 
 
 def append_lines(path: Path, rows: Iterable[BaseModel]) -> None:
-    with path.open("a", encoding="utf-8") as file:
-        file.write("".join(row.model_dump_json() + "\n" for row in rows))
+    append_whole(path, "".join(row.model_dump_json() + "\n" for row in rows).encode(), sync=False)
 
 
 def read_lines(path: Path) -> Iterator[str]:

@@ -6,14 +6,15 @@ files are, and any step can be taken back, byte for byte.
 
 from __future__ import annotations
 
+import contextlib
 import lzma
 import shutil
 import stat
 import zipfile
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
+from dataclasses import astuple, replace
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -22,7 +23,7 @@ import structlog
 from inkwell_groove.core.errors import Cancelled, InkwellError, Refused
 from inkwell_groove.core.files.audio_bytes import Digests, digests
 from inkwell_groove.core.files.house import work_out
-from inkwell_groove.core.files.moving import corrected_cue, corrected_playlist, rename_all
+from inkwell_groove.core.files.moving import FileIdentity, Renaming, corrected_cue, corrected_playlist, rename_all
 from inkwell_groove.core.files.pictures import Embedded, mime_of
 from inkwell_groove.core.files.reading import FileTags, read_file, read_pictures
 from inkwell_groove.core.files.silence import silent_tail_s, without_tail
@@ -103,18 +104,35 @@ def take_back_files(arguments: dict[str, Any], progress: Progress) -> dict[str, 
     lines = list(journal.lines())
     after = {line["file"]: line["after"] for line in lines if line["kind"] == "did"}
     moves = [line for line in lines if line["kind"] == "move"]
-    rename_all([(roots[line["file"]], line["new"], line["old"]) for line in reversed(moves)], settle=sync_folder)
+    backs = [line for line in lines if line["kind"] == "move back"]
+    elsewhere: dict[int, Result] = {}
+    if moves and not any(line["kind"] == "moved" for line in lines):
+        # Half of them may lie aside. What cannot go on is put back where it was.
+        with contextlib.suppress(Refused):
+            rename_all([_renaming(roots, line, folder.name) for line in moves], settle=sync_folder)
+    if not any(line["kind"] == "moved back" for line in lines):
+        if moves and not backs:
+            for line in reversed(moves):
+                one = _moved_back(line, roots)
+                if isinstance(one, Result):
+                    elsewhere[one.file_id] = one
+                elif one:
+                    backs.append(one)
+            journal.add(backs)
+        rename_all([_renaming(roots, line, folder.name) for line in backs], settle=sync_folder)
+        journal.add([{"kind": "moved back"}])
     wills = [line for line in lines if line["kind"] == "will"]
     results = []
     for number, line in enumerate(reversed(wills)):
-        results.append(_taken_back(journal, line, after.get(line["file"], ""), roots))
+        if line["file"] not in elsewhere:
+            results.append(_taken_back(journal, line, after.get(line["file"], ""), roots))
         if number % 20 == 0:
             progress(number / max(1, len(wills)), f"{number} of {len(wills)} files")
     changed = {line["file"] for line in wills if line["file"] > 0} | {line["file"] for line in moves}
     was_at = {line["file"]: line["old"] for line in moves}
     orders = {order.file_id: order for line in read_lines(folder / "order")
               if (order := Order.model_validate_json(line))}  # fmt: skip
-    told = {one.file_id: one for one in results}
+    told = {one.file_id: one for one in results} | elsewhere
     final = [
         _result_of(roots[key], was_at.get(key, orders[key].path), key,
                    problem=told[key].problem if key in told else None)
@@ -122,6 +140,32 @@ def take_back_files(arguments: dict[str, Any], progress: Progress) -> dict[str, 
     ]  # fmt: skip
     write_lines(folder / "taken back", final)
     return {"files": len(final), "left": sum(one.problem is not None for one in final)}
+
+
+def _renaming(roots: Mapping[int, Path], line: Mapping[str, Any], step: str) -> Renaming:
+    """A line of the journal, of the kinds "move" and "move back", as what is to be done."""
+    identity = FileIdentity(*line["identity"])
+    return Renaming(roots[line["file"]], line["old"], line["new"], identity, f"{step}-{line['file']}")
+
+
+def _moved_back(line: Mapping[str, Any], roots: Mapping[int, Path]) -> dict[str, Any] | Result:
+    """How a file that a step has moved goes back, empty where it was not moved after all; or why it stays.
+
+    Steps of earlier versions noted no identity: there the name counts.
+    """
+    path = roots[line["file"]] / line["new"]
+    known = FileIdentity(*line["identity"]) if "identity" in line else None
+    if known is not None and not known.is_at(path) and known.is_at(roots[line["file"]] / line["old"]):
+        return {}
+    if not path.is_file() or (known is not None and not known.is_at(path)):
+        what = Refused(
+            "it is no longer where this step left it", where=line["new"],
+            remedy="Look at the folder again, and undo what was done to it later first",
+        )  # fmt: skip
+        return Result(file_id=line["file"], path=line["new"], problem=_problem(what))
+    sha256 = known.sha256 if known is not None else ""
+    return {"kind": "move back", "file": line["file"], "old": line["new"], "new": line["old"],
+            "identity": astuple(FileIdentity.of(path, sha256))}  # fmt: skip
 
 
 class _Writing:
@@ -137,6 +181,8 @@ class _Writing:
         self._moved = any(line["kind"] == "moved" for line in lines)
         self._moves_noted = [line for line in lines if line["kind"] == "move"]
         self._made = -len([line for line in lines if line["kind"] == "will" and line["file"] < 0])
+        self._made_paths = {line["path"] for line in lines if line["kind"] == "will" and line["file"] in self._done
+                            and line["file"] < 0}  # fmt: skip
         self._results: dict[int, Result] = {
             one.file_id: one for line in read_lines(folder / "results") if (one := Result.model_validate_json(line))
         }
@@ -278,14 +324,18 @@ class _Writing:
         moving = [order for order in self._orders.values() if order.new_path and self._may_move(order)]
         if not moving:
             return
+        roots = {one.file_id: Path(one.root) for one in moving}
         if not self._moves_noted:
-            self._journal.add(
-                {"kind": "move", "file": one.file_id, "old": one.path, "new": one.new_path} for one in moving
-            )
-        rename_all([(Path(one.root), one.path, one.new_path) for one in moving], settle=sync_folder)
-        self._journal.add([{"kind": "moved"}])
+            self._moves_noted = [
+                {"kind": "move", "file": one.file_id, "old": one.path, "new": one.new_path,
+                 "identity": astuple(FileIdentity.of(roots[one.file_id] / one.path, self._results[one.file_id].sha256))}
+                for one in moving
+            ]  # fmt: skip
+            self._journal.add(self._moves_noted)
+        rename_all([_renaming(roots, line, self._folder.name) for line in self._moves_noted], settle=sync_folder)
         self._keep([self._results[one.file_id].model_copy(update={"path": one.new_path}) for one in moving])
         self._correct({one.root: {} for one in moving}, moving)
+        self._journal.add([{"kind": "moved"}])
 
     def _may_move(self, order: Order) -> bool:
         result = self._results.get(order.file_id)
@@ -299,6 +349,8 @@ class _Writing:
                 suffix = path.suffix.lower()
                 if suffix not in (".m3u", ".m3u8", ".cue") or path.is_symlink() or not path.is_file():
                     continue
+                if str(path) in self._made_paths:
+                    continue  # corrected before this was begun again; names that changed places would change back
                 data = path.read_bytes()
                 encoding = _encoding(data)
                 text = data.decode(encoding)

@@ -1,0 +1,146 @@
+"""Steps on files, killed at every point: begun again they end as without the kill, and are undone to the byte."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+
+from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.files.moving import FileIdentity, Renaming, rename_all
+from inkwell_groove.core.fixity import sha256_of
+from inkwell_groove.store.journal import Journal
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.workroom.files.orders import Order, write_lines
+from inkwell_groove.workroom.jobs.files import take_back_files, write_files
+from tests.core.files.samples import write_sample
+from tests.crashing import crashed_at, every_crash
+from tests.workroom.test_file_steps import below, no_news
+
+SWAPPED = {"in/01 a.flac": "in/02 b.flac", "in/02 b.flac": "in/01 a.flac", "in/03 c.mp3": "out/03 c.mp3"}
+
+
+class Place:
+    """A folder whose first two files change names, with tags written too, and a playlist and a cue sheet of them."""
+
+    def __init__(self, place: Path) -> None:
+        self.originals = place / "originals"
+        (self.originals / "in").mkdir(parents=True)
+        write_sample(self.originals / "in" / "01 a.flac", "a.flac", seconds=0.1, seed=1)
+        write_sample(self.originals / "in" / "02 b.flac", "a.flac", seconds=0.1, seed=2)
+        write_sample(self.originals / "in" / "03 c.mp3", "a.mp3", seconds=0.2, seed=3)
+        (self.originals / "in" / "list.m3u").write_text("01 a.flac\n02 b.flac\n03 c.mp3\n")
+        (self.originals / "in" / "side.cue").write_text(
+            'FILE "01 a.flac" WAVE\n  TRACK 01 AUDIO\n    INDEX 01 00:00:00\n'
+        )
+        self.folder, self.media = place / "files", MediaStore(place / "media")
+        self.before = below(self.originals)
+
+    def anew(self) -> None:
+        shutil.rmtree(self.folder, ignore_errors=True)
+        shutil.rmtree(self.media.root / "steps")
+        shutil.copytree(self.originals, self.folder)
+        self.media.step(1).mkdir(parents=True)
+        orders = [
+            Order(file_id=number, root=str(self.folder), path=old, new_path=new, fields={"title": f"Now {number}"},
+                  sha256=sha256_of(self.folder / old))
+            for number, (old, new) in enumerate(SWAPPED.items(), start=1)
+        ]  # fmt: skip
+        write_lines(self.media.step(1) / "order", orders)
+
+    def write(self) -> object:
+        return write_files({"media_root": str(self.media.root), "step_id": 1}, no_news)
+
+    def undo(self) -> object:
+        return take_back_files({"media_root": str(self.media.root), "step_id": 1}, no_news)
+
+
+@pytest.fixture
+def place(tmp_path: Path) -> Place:
+    return Place(tmp_path)
+
+
+def test_a_step_that_swaps_names_is_killed_at_every_point(place: Place) -> None:
+    """It ended as "written" with all files under the wrong name, and undo left them so."""
+    place.anew()
+    place.write()
+    wanted = below(place.folder)
+    assert wanted != place.before and "out/03 c.mp3" in wanted
+    points = 0
+    for point in every_crash(place.write, place.anew):
+        place.write()
+        assert below(place.folder) == wanted, f"killed at point {point} and begun again"
+        place.undo()
+        assert below(place.folder) == place.before, f"killed at point {point}, begun again and undone"
+        points += 1
+    assert points > 40
+
+
+def test_a_step_that_was_killed_and_never_begun_again_is_undone(place: Place) -> None:
+    for point in every_crash(place.write, place.anew):
+        place.undo()
+        found = below(place.folder)
+        left = {name: digest for name, digest in found.items() if not name.rpartition("/")[2].startswith(".")}
+        assert left == place.before, f"killed at point {point} and undone"
+
+
+def test_undoing_is_killed_at_every_point(place: Place) -> None:
+    def written() -> None:
+        place.anew()
+        place.write()
+
+    for point in every_crash(place.undo, written):
+        place.undo()
+        assert below(place.folder) == place.before, f"killed at point {point} and begun again"
+
+
+def renamings(folder: Path, moves: dict[str, str]) -> list[Renaming]:
+    return [
+        Renaming(folder, old, new, FileIdentity.of(folder / old, sha256_of(folder / old)), f"1-{number}")
+        for number, (old, new) in enumerate(moves.items())
+    ]
+
+
+@pytest.mark.parametrize("late", [False, True], ids=["before", "while it runs"])
+def test_a_stranger_in_the_way_leaves_every_file_where_it_was(tmp_path: Path, late: bool) -> None:
+    for name in ("a", "b", "c"):
+        (tmp_path / name).write_text(name)
+    moves = renamings(tmp_path, {"a": "b", "b": "a", "c": "d"})
+    if late:
+        assert crashed_at(lambda: rename_all(moves), 6)  # all aside
+    (tmp_path / "d").write_text("a stranger")
+    with pytest.raises(Refused, match="d is there already"):
+        rename_all(moves)
+    assert {path.name: path.read_text() for path in tmp_path.iterdir()} == {
+        "a": "a", "b": "b", "c": "c", "d": "a stranger",
+    }  # fmt: skip
+
+
+def test_another_file_under_the_name_is_not_taken_for_the_one_that_was_meant(tmp_path: Path) -> None:
+    (tmp_path / "a").write_text("the one")
+    moves = renamings(tmp_path, {"a": "b"})
+    (tmp_path / "a").unlink()
+    (tmp_path / "a").write_text("another")
+    with pytest.raises(Refused, match="another lies there"):
+        rename_all(moves)
+    assert (tmp_path / "a").read_text() == "another" and not (tmp_path / "b").exists()
+
+
+def test_a_copy_that_was_put_back_is_the_same_file(tmp_path: Path) -> None:
+    """A restored backup has other numbers on the disk, and the same content."""
+    (tmp_path / "a").write_text("the one")
+    moves = renamings(tmp_path, {"a": "b"})
+    (tmp_path / "a").rename(tmp_path / "elsewhere")
+    shutil.copy(tmp_path / "elsewhere", tmp_path / "a")
+    rename_all(moves)
+    assert (tmp_path / "b").read_text() == "the one"
+
+
+def test_a_line_that_was_never_finished_does_not_spoil_the_next(tmp_path: Path) -> None:
+    journal = Journal(tmp_path)
+    journal.add([{"kind": "will", "file": 1}])
+    with (tmp_path / "journal.jsonl").open("ab") as file:
+        file.write(b'{"kind": "did", "fi')
+    journal.add([{"kind": "did", "file": 1}])
+    assert [line["kind"] for line in journal.lines()] == ["will", "did"]
