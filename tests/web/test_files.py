@@ -307,12 +307,27 @@ def test_copies_are_filed_back_where_they_came_from_and_what_lay_there_is_kept(
                   {"file_id": found[1]["id"], "field": "path", "value": "two/prelude.flac"}])  # fmt: skip
     write(desk, bundle)
     assert digests_below(root / messy / "preludes") == before, "copies are copies until filed back"
-    desk.post(f"/bundles/{bundle['id']}/file-back")
+    filed = desk.post(f"/bundles/{bundle['id']}/file-back")
+    assert filed["state"] == "under way"
+    desk.wait_for_jobs()
+    assert desk.get("/file-steps")[0]["state"] == "written"
     assert read_file(root / messy / "preludes/prelude 1.flac").fields["title"] == "Ebb"
     assert (root / messy / "preludes/two/prelude.flac").exists()
     assert not (root / messy / "preludes/prelude 2.flac").exists()
-    kept = digests_below(desk.media_root / "bundles" / f"{bundle['id']}.before")
-    assert kept == {name: before[name] for name in ("prelude 1.flac", "prelude 2.flac")}
+    again = desk.api.post(f"/bundles/{bundle['id']}/file-back")
+    assert again.status_code == 409 and "nothing was altered" in again.json()["detail"]
+    assert take_back(desk, filed)["state"] == "taken back"
+    assert digests_below(root / messy / "preludes") == before
+
+    # What somebody else altered there meanwhile is left alone, and nothing is filed.
+    (root / messy / "preludes/prelude 1.flac").write_bytes(b"mine")
+    refused = desk.post(f"/bundles/{bundle['id']}/file-back")
+    desk.wait_for_jobs()
+    step = desk.get("/file-steps")[0]
+    assert step["id"] == refused["id"] and "no longer what was brought in" in step["told"][0]
+    left = digests_below(root / messy / "preludes")
+    assert left.pop("prelude 1.flac") != before["prelude 1.flac"]
+    assert left == {name: digest for name, digest in before.items() if name != "prelude 1.flac"}
 
 
 def test_a_zip_is_taken_without_following_its_names_out(desk: Server, tmp_path: Path) -> None:

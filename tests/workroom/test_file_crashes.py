@@ -7,13 +7,14 @@ from pathlib import Path
 
 import pytest
 
-from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.files.moving import FileIdentity, Renaming, rename_all
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.journal import Journal
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.workroom.files.orders import Order, write_lines
+from inkwell_groove.workroom.files.orders import FILING, FilingOrder, Order, write_lines
 from inkwell_groove.workroom.jobs.files import take_back_files, write_files
+from inkwell_groove.workroom.jobs.filing_back import file_back, put_back
 from tests.core.files.samples import write_sample
 from tests.crashing import crashed_at, every_crash
 from tests.workroom.test_file_steps import below, no_news
@@ -93,6 +94,88 @@ def test_undoing_is_killed_at_every_point(place: Place) -> None:
     for point in every_crash(place.undo, written):
         place.undo()
         assert below(place.folder) == place.before, f"killed at point {point} and begun again"
+
+
+class Filing:
+    """Somebody's folder, and altered copies of it: two that change names, one that moves, one that keeps its name."""
+
+    def __init__(self, place: Path) -> None:
+        self.media, self.mine, self.copies = MediaStore(place / "media"), place / "mine", place / "copies"
+        self.moves = {"a/1.flac": "a/2.flac", "a/2.flac": "a/1.flac", "b/3.flac": "c/3.flac", "4.flac": "4.flac"}
+
+    def anew(self) -> None:
+        for folder in (self.mine, self.copies, self.media.step(1)):
+            shutil.rmtree(folder, ignore_errors=True)
+        orders = []
+        for number, (old, new) in enumerate(self.moves.items(), start=1):
+            for path, text in ((self.mine / old, f"old {number}"), (self.copies / new, f"new {number}")):
+                path.parent.mkdir(parents=True, exist_ok=True)
+                path.write_text(text)
+            orders.append(
+                FilingOrder(
+                    file_id=number, root=str(self.mine), source=str(self.copies), old=old, new=new,
+                    old_sha256=sha256_of(self.mine / old), new_sha256=sha256_of(self.copies / new),
+                )
+            )  # fmt: skip
+        (self.mine / "b" / "cover.jpg").write_text("not ours")
+        write_lines(self.media.step(1) / FILING, orders)
+
+    def out(self) -> object:
+        return file_back({"media_root": str(self.media.root), "step_id": 1}, no_news)
+
+    def back(self) -> object:
+        return put_back({"media_root": str(self.media.root), "step_id": 1}, no_news)
+
+    def filed(self) -> None:
+        self.anew()
+        self.out()
+
+
+def test_filing_back_is_killed_at_every_point(tmp_path: Path) -> None:
+    """It left the owner's folder in pieces, with hidden files, and no way on."""
+    filing = Filing(tmp_path)
+    filing.anew()
+    before = below(filing.mine)
+    filing.out()
+    wanted = below(filing.mine)
+    assert (filing.mine / "a/1.flac").read_text() == "new 2" and (filing.mine / "c/3.flac").read_text() == "new 3"
+    assert set(wanted) == {"a/1.flac", "a/2.flac", "b/cover.jpg", "c/3.flac", "4.flac"}
+    points = 0
+    for point in every_crash(filing.out, filing.anew):
+        filing.out()
+        assert below(filing.mine) == wanted, f"killed at point {point} and begun again"
+        filing.back()
+        assert below(filing.mine) == before, f"killed at point {point}, begun again and undone"
+        points += 1
+    assert points > 30
+    for point in every_crash(filing.out, filing.anew):
+        filing.back()
+        assert below(filing.mine) == before, f"killed at point {point} and undone"
+    for point in every_crash(filing.back, filing.filed):
+        filing.back()
+        assert below(filing.mine) == before, f"undoing was killed at point {point} and begun again"
+
+
+@pytest.mark.parametrize("stranger", ["c/3.flac", "a/1.flac"])
+def test_filing_back_into_a_folder_that_has_changed_changes_nothing(tmp_path: Path, stranger: str) -> None:
+    filing = Filing(tmp_path)
+    filing.anew()
+    (filing.mine / stranger).parent.mkdir(exist_ok=True)
+    (filing.mine / stranger).write_text("somebody else's")
+    before = below(filing.mine)
+    with pytest.raises(Refused, match="nothing was changed"):
+        filing.out()
+    assert below(filing.mine) == before
+
+
+def test_filing_back_that_cannot_go_on_puts_everything_back(tmp_path: Path) -> None:
+    filing = Filing(tmp_path)
+    filing.anew()
+    before = below(filing.mine)
+    (filing.copies / "4.flac").write_text("altered since it was asked for")
+    with pytest.raises(ProofFailed):
+        filing.out()
+    assert below(filing.mine) == before
 
 
 def renamings(folder: Path, moves: dict[str, str]) -> list[Renaming]:

@@ -25,6 +25,7 @@ from inkwell_groove.workroom.duplicates.holding import Holding
 from inkwell_groove.workroom.duplicates.sets import Duplicates
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.files.bundles import Bundles
+from inkwell_groove.workroom.files.filing_back import FilingBack
 from inkwell_groove.workroom.files.proposing import Proposing
 from inkwell_groove.workroom.files.rules import Rules
 from inkwell_groove.workroom.files.sheet import Sheets
@@ -121,6 +122,7 @@ class Workroom:
         self.sheets = Sheets(self.database, self.media, self.events)
         self.proposing = Proposing(self.database, self.media, self.events)
         self.steps = Steps(self.database, self.media, self.events)
+        self.filing_back = FilingBack(self.database, self.media, self.events)
         self.rules = Rules(self.database, self.media, self.events)
         self.surveying = Surveying(self.database, self.media, self.events)
         self.findings = Findings(self.database, self.media, self.events)
@@ -150,7 +152,7 @@ class Workroom:
             "dismissals": self.findings.way_back(),
         })  # fmt: skip
         self.ledger_book.taking_back = self.taking_back
-        self.steps.went_back = self.holding.went_back = self.taking_back.go_on
+        self.steps.went_back = self.filing_back.went_back = self.holding.went_back = self.taking_back.go_on
         parts = (
             self.intake,
             self.plans,
@@ -166,7 +168,7 @@ class Workroom:
             self.sound_checks,
             self.comparing,
         )
-        many = (self.takes, self.hearing, self.discs, self.steps, self.fixity, self.holding)
+        many = (self.takes, self.hearing, self.discs, self.steps, self.filing_back, self.fixity, self.holding)
         kinds = [part.kind() for part in parts] + [kind for part in many for kind in part.kinds()]
         self.jobs = JobRunner(self.database, self.events, kinds, workers=settings.workers)
         for part in (*parts, *many, self.choosing, self.taking_back):

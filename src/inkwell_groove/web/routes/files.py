@@ -139,10 +139,10 @@ def look_again(room: Room, bundle_id: int) -> BundleView:
     return room.bundles.look_again(bundle_id)
 
 
-@router.post("/bundles/{bundle_id}/file-back", operation_id="fileBack")
-def file_back(room: Room, who: Who, bundle_id: int) -> BundleView:
-    """What was altered goes where it came from; what lay there is kept."""
-    return room.bundles.file_back(bundle_id, who=who)
+@router.post("/bundles/{bundle_id}/file-back", operation_id="fileBack", status_code=202)
+def file_back(room: Room, who: Who, bundle_id: int) -> StepView:
+    """What was altered goes where it came from; what lay there is kept, and comes back when the step is undone."""
+    return room.filing_back.file_back(bundle_id, who=who)
 
 
 @router.get("/sheet", operation_id="sheet", response_model=SheetView)

@@ -1,9 +1,8 @@
-"""Bringing a folder of files in, from below a configured root, as a ZIP, or cut from one file; filing copies back."""
+"""Bringing a folder of files in, from below a configured root, as a ZIP, or cut from one file."""
 
 from __future__ import annotations
 
 import os
-import shutil
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +14,7 @@ from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.sealing.apart import says_where_to_cut
 from inkwell_groove.store.database import Database
-from inkwell_groove.store.media import MediaStore, sync_file
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Bundle, BundleFile, Job
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
@@ -160,29 +159,6 @@ class Bundles(Part):
                     one[_PENDING], one[_ALTERED] = int(pending or 0), int(changed or 0)
             return [_view(one, counts.get(one.id, {})) for one in session.scalars(select(Bundle).order_by(Bundle.id))]
 
-    def file_back(self, bundle_id: int, *, who: str) -> BundleView:
-        """Puts what was altered of a copied bundle where it came from; what lay there is kept in the store.
-
-        Raises Conflict where something there is no longer what was brought in: nothing is filed then.
-        """
-        with self._database.begin() as session:
-            bundle = bundle_row(session, bundle_id)
-            origin = Path(bundle.origin)
-            if bundle.in_place or not origin.is_absolute() or not origin.is_dir():
-                raise Conflict(
-                    "these files have no folder to be filed back into", where=bundle.name,
-                    remedy="They are edited in place, or came as a ZIP: download them instead",
-                )  # fmt: skip
-            keep = self._media.root / "bundles" / f"{bundle_id}.before"
-            rows = session.scalars(select(BundleFile).where(BundleFile.bundle_id == bundle_id))
-            files = [one for one in rows if one.kind == "audio" and _was_altered(one)]
-            _file_back(self._media.bundle(bundle_id), origin, files, keep)
-            for one in files:
-                one.origin_path, one.origin_sha256 = one.path, one.sha256
-            ledger.record(session, who=who, action=f"{len(files)} files filed back: {bundle.name}", docket_id=None,
-                          after={"bundle_id": bundle_id, "files": [one.path for one in files][:1_000]})  # fmt: skip
-        return next(one for one in self.all() if one.id == bundle_id)
-
     def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
         bundle_id = int(job.arguments["bundle_id"])
         bundle = bundle_row(session, bundle_id)
@@ -238,7 +214,8 @@ def beside_anew(session: Session, media: MediaStore, bundle: Bundle) -> None:
         session.execute(insert(BundleFile), new)
 
 
-def _was_altered(one: BundleFile) -> bool:
+def was_altered(one: BundleFile) -> bool:
+    """Whether a file is another than the one it was brought in as."""
     return (one.path, one.sha256) != (one.origin_path, one.origin_sha256)
 
 
@@ -279,34 +256,3 @@ def _view(bundle: Bundle, counts: dict[str, int]) -> BundleView:
         audio=counts.get("audio", 0), unreadable=counts.get("unreadable", 0),
         pending=counts.get(_PENDING, 0), altered=counts.get(_ALTERED, 0),
     )  # fmt: skip
-
-
-def _file_back(source: Path, origin: Path, files: list[BundleFile], keep: Path) -> None:
-    for one in files:
-        there = origin / one.origin_path
-        if not there.is_file() or sha256_of(there) != one.origin_sha256:
-            raise Conflict(
-                "the file there is no longer what was brought in", where=one.origin_path,
-                remedy="Bring the folder in again; nothing was filed back",
-            )  # fmt: skip
-        if (
-            one.path != one.origin_path
-            and (origin / one.path).exists()
-            and not any(other.origin_path == one.path for other in files)
-        ):
-            raise Conflict("another file lies there", where=one.path, remedy="Move it away; nothing was filed back")
-    for one in files:
-        kept = keep / one.origin_path
-        kept.parent.mkdir(parents=True, exist_ok=True)
-        shutil.copy2(origin / one.origin_path, kept)
-        sync_file(kept)
-        beside = origin / f".filing-{one.id}"
-        shutil.copy2(source / one.path, beside)
-        sync_file(beside)
-    for one in files:
-        if one.path != one.origin_path:
-            (origin / one.origin_path).unlink()
-    for one in files:
-        target = origin / one.path
-        target.parent.mkdir(parents=True, exist_ok=True)
-        (origin / f".filing-{one.id}").replace(target)

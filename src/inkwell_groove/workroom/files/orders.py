@@ -46,6 +46,21 @@ class Order(BaseModel):
     keep_id3v1: bool = True
 
 
+FILING = "filing"  # the name of an order to file back, in a step's folder
+
+
+class FilingOrder(BaseModel):
+    """One file of somebody's folder `root` to be replaced: `old` by what lies at `new` below `source`."""
+
+    file_id: int
+    root: str
+    source: str
+    old: str
+    old_sha256: str
+    new: str
+    new_sha256: str
+
+
 class Result(BaseModel):
     """A file as it is after a step, or why it was left."""
 

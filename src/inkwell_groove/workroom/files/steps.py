@@ -19,7 +19,7 @@ from inkwell_groove.core.flacfile import checked
 from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.files.bundles import beside_anew, root_of
-from inkwell_groove.workroom.files.orders import Order, PictureAsked, Result, read_lines, write_lines
+from inkwell_groove.workroom.files.orders import FILING, Order, PictureAsked, Result, read_lines, write_lines
 from inkwell_groove.workroom.files.sheet import CHECKSUM, HEARD, PATH, SILENCE, SOUND_ID, files_of, safe_path
 from inkwell_groove.workroom.files.views import StepView
 from inkwell_groove.workroom.jobs.runner import JobKind, under_way
@@ -28,6 +28,7 @@ from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.taking_back import Going, Gone, Way
 
 WRITE, TAKE_BACK = "write files", "take back files"
+FILE_BACK, PUT_BACK = "file back", "put back files"  # done in `filing_back`
 SET_ASIDE, BRING_BACK = "set files aside", "bring files back"  # done in `duplicates.holding`
 UNDER_WAY, WRITTEN, IN_PART = "under way", "written", "written in part"
 GOING_BACK, BACK, BACK_IN_PART = "being taken back", "taken back", "taken back in part"
@@ -155,7 +156,7 @@ class Steps(Part):
         """Newest first."""
         with self._database.begin() as session:
             rows = session.scalars(select(FileStep).order_by(FileStep.id.desc()).limit(200))
-            return [_view(one) for one in rows]
+            return [step_view(one) for one in rows]
 
     def take_back(self, step_id: int, *, who: str) -> StepView:
         """Makes the files of a step what they were, byte for byte.
@@ -164,7 +165,7 @@ class Steps(Part):
         """
         with self._working() as session:
             self.go_back(session, step_id, Going(who))
-            return _view(session.get_one(FileStep, step_id))
+            return step_view(session.get_one(FileStep, step_id))
 
     def way_back(self) -> Way:
         return Way(self._open_among, self.go_back)
@@ -183,7 +184,8 @@ class Steps(Part):
         nothing_else_runs(session, but=going.ended_job)
         step.state = GOING_BACK
         arguments = {**self._arguments(step.id), **going.arguments()}
-        self.jobs.ask(session, TAKE_BACK, docket_id=None, subject=step.what, arguments=arguments)
+        kind = PUT_BACK if (self._media.step(step.id) / FILING).exists() else TAKE_BACK
+        self.jobs.ask(session, kind, docket_id=None, subject=step.what, arguments=arguments)
         ledger.record(session, who=going.who, action=f"taken back: {step.what}", docket_id=None)
         return Gone(by_job=True)
 
@@ -198,7 +200,7 @@ class Steps(Part):
         self.jobs.ask(session, WRITE, docket_id=None, subject=what, arguments=self._arguments(step.id))
         ledger.record(session, who=who, action=what, docket_id=None, after={"files": len(orders)},
                       way_back=WayBack("file step", step.id) if alone else None)  # fmt: skip
-        return _view(step)
+        return step_view(step)
 
     @contextmanager
     def _working(self) -> Iterator[Session]:
@@ -341,7 +343,8 @@ def _can_be_taken_back(step: FileStep) -> bool:
     return step.state in (WRITTEN, IN_PART, BACK_IN_PART)
 
 
-def _view(step: FileStep) -> StepView:
+def step_view(step: FileStep) -> StepView:
+    """A step as the list shows it."""
     return StepView(
         id=step.id, what=step.what, state=step.state,  # type: ignore[arg-type]
         counts=step.counts, told=list(step.told["told"]), at=step.at, by=step.by,
