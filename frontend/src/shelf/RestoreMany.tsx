@@ -21,8 +21,9 @@ export function RestoreMany({ dockets, onClose }: { dockets: readonly DocketLine
     enabled: name !== "" && ids.length > 0,
   });
   const restore = useMutation({ mutationFn: () => answer(api.POST("/api/restorations", { body })) });
-  const takeBack = useMutation({
-    mutationFn: () => answer(api.POST("/api/restorations/take-back", { body: { docket_ids: ids } })),
+  // What was begun is undone, whatever is selected by now.
+  const undo = useMutation({
+    mutationFn: () => answer(api.POST("/api/restorations/undo", { body: { job_ids: begun.map((job) => job.id) } })),
     onSuccess: () => {
       restore.reset();
       void cache.invalidateQueries();
@@ -50,12 +51,12 @@ export function RestoreMany({ dockets, onClose }: { dockets: readonly DocketLine
           </button>
         )}
         {begun.length > 0 && <span role="status">{ended.length < begun.length ? `${ended.length} of ${begun.length} done` : `${plural(begun.length - failed.length, "side")} restored`}</span>}
-        {begun.length > 0 && ended.length === begun.length && <button type="button" className="press" disabled={takeBack.isPending} onClick={() => takeBack.mutate()}>Take all of it back</button>}
-        {takeBack.data && begun.length === 0 && <span role="status">{plural(takeBack.data.sides, "side")} as before</span>}
+        {begun.length > 0 && ended.length === begun.length && <button type="button" className="press" disabled={undo.isPending} title={begun.map((job) => job.subject).join("; ")} onClick={() => undo.mutate()}>Undo for {plural(begun.length - failed.length, "side")}</button>}
+        {undo.data && begun.length === 0 && <span role="status">{plural(undo.data.sides, "side")} as before</span>}
         <button type="button" className="press ml-auto" onClick={onClose}>Choose none</button>
       </div>
       {failed.map((job) => <p key={job.id} className="mt-1 text-error">{job.subject}: {job.failure?.what}</p>)}
-      {(preview.error ?? restore.error ?? takeBack.error) && <Trouble error={preview.error ?? restore.error ?? takeBack.error} />}
+      {(preview.error ?? restore.error ?? undo.error) && <Trouble error={preview.error ?? restore.error ?? undo.error} />}
       {sides.length > 0 && begun.length === 0 && (
         <table className="mt-2 w-full max-w-4xl text-[13px]">
           <thead>

@@ -74,6 +74,16 @@ class Plans(Part):
         """Goes back to the version this one was made from. Raises Conflict where there is none."""
         return self._step(side_id, who, back=True)
 
+    def undo_version(self, side_id: int, version_id: int, *, who: str) -> bool:
+        """Undoes one version of a side's plan, if it still is the current one; whether it was."""
+        with self._database.begin() as session:
+            side = side_row(session, side_id, lock=True)
+            if side.plan_version_id != version_id:
+                return False
+            docket_id = self._stepped(session, side_id, who, back=True).carrier.docket_id
+        self._events.docket_changed(docket_id)
+        return True
+
     def redo(self, side_id: int, *, who: str) -> PlanView:
         """Goes to the newest version made from this one. Raises Conflict where there is none."""
         return self._step(side_id, who, back=False)
@@ -212,8 +222,8 @@ class Plans(Part):
         side.chosen_take, side.plan_version = take, version
         session.flush()
 
-    def add_version(self, session: Session, side: Side, plan: Plan, action: str, who: str) -> None:
-        """Makes another plan the side's current one, and tells the ledger. In the caller's transaction."""
+    def add_version(self, session: Session, side: Side, plan: Plan, action: str, who: str) -> int:
+        """Makes another plan the side's current one, in the caller's transaction; the id of its version."""
         before = side.plan_version_id
         version = PlanVersion(
             side_id=side.id,
@@ -237,6 +247,7 @@ class Plans(Part):
             after={"plan_version": version.id},
             way_back=WayBack("plan", [side.id, version.id]),
         )
+        return version.id
 
     def way_back(self) -> Way:
         return Way(self._open_among, self._go_back)

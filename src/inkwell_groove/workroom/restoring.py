@@ -23,7 +23,7 @@ from inkwell_groove.workroom.repair_views import RestoredSideView, StartingPoint
 from inkwell_groove.workroom.views import JobView
 
 RESTORE = "restore"
-_SAID = "restored from "
+_VERSION = "plan_version_id"
 _MOST_DOCKETS = 500
 
 
@@ -98,17 +98,17 @@ class Restoring(Part):
         self.jobs.wake()
         return views
 
-    def take_back(self, docket_ids: list[int], *, who: str) -> int:
-        """Undoes it for every side whose plan was last changed by such a job; how many."""
+    def undo(self, job_ids: list[int], *, who: str) -> int:
+        """Undoes what these jobs did, for every side whose plan is still the one they made; for how many that was.
+
+        Raises Missing for a job that restored nothing.
+        """
         with self._database.begin() as session:
-            mine = [
-                side.id
-                for side in self._sides(session, docket_ids)
-                if side.plan_version is not None and side.plan_version.action.startswith(_SAID)
-            ]
-        for side_id in mine:
-            self._plans.undo(side_id, who=who)
-        return len(mine)
+            jobs = session.scalars(select(Job).where(Job.id.in_(job_ids), Job.kind == RESTORE)).all()
+            if len(jobs) != len(set(job_ids)):
+                raise Missing("some of these jobs restored nothing", where="the jobs", remedy="Look at the shelf again")
+            made = {int(job.arguments["side_id"]): (job.result or {}).get(_VERSION) for job in jobs}
+        return sum(self._plans.undo_version(side_id, version, who=who) for side_id, version in made.items() if version)
 
     def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
         side = side_row(session, job.arguments["side_id"], lock=True)
@@ -120,7 +120,9 @@ class Restoring(Part):
         point = StartingPoint.model_validate(job.arguments["point"])
         restoration = point.with_amount(result["amount"], plan.restoration)
         changed = plan.model_copy(update={"restoration": restoration})
-        self._plans.add_version(session, side, changed, f"{_SAID}{point.name}", job.arguments["who"])
+        action = f"restored from {point.name}"
+        # The job's result says what it made, so that just that can be undone.
+        result[_VERSION] = self._plans.add_version(session, side, changed, action, job.arguments["who"])
 
     def _all(self, session: Session) -> list[StartingPointView]:
         rows = session.scalars(select(StoredStartingPoint))

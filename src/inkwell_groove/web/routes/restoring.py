@@ -30,13 +30,15 @@ class DocketsToRestore(BaseModel):
     starting_point: str
 
 
-class DocketsToTakeBack(BaseModel):
+class RestorationsToUndo(BaseModel):
+    """The jobs that restored, as the answer to their beginning names them."""
+
     model_config = ConfigDict(extra="forbid")
 
-    docket_ids: list[int] = Field(min_length=1)
+    job_ids: list[int] = Field(min_length=1, max_length=2_000)
 
 
-class TakenBack(BaseModel):
+class Undone(BaseModel):
     sides: int
 
 
@@ -66,7 +68,7 @@ def restore(room: Room, who: Who, wanted: DocketsToRestore) -> list[JobView]:
     return room.restoring.begin(wanted.docket_ids, wanted.starting_point, who=who)
 
 
-@router.post("/restorations/take-back", operation_id="takeBackRestorations")
-def take_back(room: Room, who: Who, wanted: DocketsToTakeBack) -> TakenBack:
-    """Undoes it for every side that nothing was done to since."""
-    return TakenBack(sides=room.restoring.take_back(wanted.docket_ids, who=who))
+@router.post("/restorations/undo", operation_id="undoRestorations")
+def undo(room: Room, who: Who, wanted: RestorationsToUndo) -> Undone:
+    """Undoes what these jobs did, for every side that nothing was done to since."""
+    return Undone(sides=room.restoring.undo(wanted.job_ids, who=who))
