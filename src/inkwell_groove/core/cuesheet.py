@@ -33,6 +33,7 @@ class CueTrack(BaseModel):
 
     number: int = Field(ge=1, le=MAX_TRACKS)
     kind: str = "AUDIO"
+    session: int = Field(default=1, ge=1, le=MAX_TRACKS, description="Told by REM SESSION (common practice).")
     title: str = ""
     performer: str = ""
     isrc: str = ""
@@ -78,7 +79,7 @@ def render(sheet: CueSheet) -> str:
     if sheet.catalog:
         lines.append(f"CATALOG {sheet.catalog}")
     lines += _texts(sheet.performer, sheet.title, "")
-    current = ""
+    current, session = "", 1
     for track in sheet.tracks:
         if not track.indexes:
             raise Refused(
@@ -87,6 +88,9 @@ def render(sheet: CueSheet) -> str:
         if track.indexes[0].file != current:
             current = track.indexes[0].file
             lines.append(_file(current))
+        if track.session != session:
+            session = track.session
+            lines.append(f"  REM SESSION {session:02}")
         lines.append(f"  TRACK {track.number:02} AUDIO")
         lines += _texts(track.performer, track.title, "    ")
         if track.isrc:
@@ -157,6 +161,7 @@ _COMMANDS = {
 _FLAGS = {"DCP", "4CH", "PRE", "SCMS"}
 _FILE_TYPES = {"WAVE", "AIFF", "MP3", "BINARY", "MOTOROLA"}
 _DATA_KINDS = {"MODE1/2048", "MODE1/2352", "MODE2/2336", "MODE2/2352", "CDG", "CDI/2336", "CDI/2352"}
+_SESSION = re.compile(r"SESSION\s+([1-9]|0[1-9]|[1-9]\d)", re.ASCII | re.IGNORECASE)
 _LOOSE_TIME = re.compile(r"(\d{1,2}):(\d{1,2}):(\d{1,2})", re.ASCII)
 
 
@@ -171,6 +176,7 @@ class _Reading:
         self.remarks: list[str] = []
         self.tracks: list[CueTrack] = []
         self.file = self.kind = ""
+        self.session = 1
         self.files: list[str] = []
         self.last_frames = -1
 
@@ -215,7 +221,10 @@ class _Reading:
         self.tracks[-1] = self.tracks[-1].model_copy(update=values)
 
     def rem(self, _: str, rest: str) -> None:
-        self.remarks.append(rest)
+        if told := _SESSION.fullmatch(rest):
+            self.session = int(told[1])
+        else:
+            self.remarks.append(rest)
 
     def unread(self, name: str, rest: str) -> None:
         """Known, and of no use here."""
@@ -282,7 +291,7 @@ class _Reading:
         expected = self.tracks[-1].number + 1 if self.tracks else max(1, int(number))
         if int(number) != expected:
             self.fault(f"track {number} follows where {expected:02} belongs", "Number the tracks without a break")
-        self.tracks.append(CueTrack.model_construct(number=int(number), kind=kind))
+        self.tracks.append(CueTrack.model_construct(number=int(number), kind=kind, session=self.session))
 
     def in_track(self, name: str) -> bool:
         if not self.tracks:

@@ -122,6 +122,26 @@ def _normal(text: DiscText) -> DiscText:
     return DiscText(title=clean_text(text.title), performer=clean_text(text.performer), tracks=tracks)
 
 
+@pytest.mark.parametrize("length", [30, 31, 60, 200])
+def test_cd_text_that_does_not_fit_into_a_block_is_cut_and_breaks_nothing(length: int) -> None:
+    """A block holds 253 packs of 12 bytes: 99 tracks of long names were a fault of the program."""
+    tracks = {n: (f"{n:02} {'t' * length}", f"{n:02} {'p' * length}") for n in range(1, 100)}
+    packs = cdtext.render(DiscText(title="A long night", performer="All of them", tracks=tracks), 99)
+    assert len(packs) // cdtext.PACK_BYTES <= 256
+    found, damaged = cdtext.parse(packs)
+    assert damaged == 0 and found.title == "A long night"
+    for number, (title, performer) in found.tracks.items():
+        assert title and tracks[number][0].startswith(title)
+        assert performer and tracks[number][1].startswith(performer)
+
+
+def test_a_performer_who_is_the_same_on_every_track_takes_no_room() -> None:
+    tracks = {n: (f"{n:02} {'t' * 21}", "The Tollgate Sisters with the Marrowby Silver Band") for n in range(1, 100)}
+    text = DiscText(title="Harbour Lights", performer="Various", tracks=tracks)
+    found, damaged = cdtext.parse(cdtext.render(text, 99))
+    assert (found, damaged) == (text, 0)
+
+
 def test_a_damaged_pack_costs_only_the_texts_that_lie_in_it() -> None:
     text = DiscText(title="Tin Lighthouse", tracks={n: (f"The title of track {n}", "Trio") for n in range(1, 6)})
     packs = bytearray(cdtext.render(text, 5))

@@ -52,6 +52,38 @@ def audio_in(folder: Path, number: int) -> np.ndarray:
         return file.read(0, file.format.samples)
 
 
+@pytest.mark.parametrize("opening", [1, 2, 3, 4, 5, 6])
+def test_an_opening_of_a_few_frames_costs_no_reading_where_the_register_disagrees(tmp_path: Path, opening: int) -> None:
+    """The look beside a track's place reached before the disc, and the whole reading was thrown away."""
+    sheet = write_image(tmp_path, (opening, 40, 80), FRAMES, seed=7)
+    with DiscImage(sheet) as image:
+        known = Known(pressings=(Pressing(reads=5, tracks={
+            number: (CountedSum(sum="0123456789abcdef", reads=5, wholes={}),)
+            for number in numbers_to_read(image.toc)
+        }),))  # fmt: skip
+        (tmp_path / "read").mkdir()
+        reading = read_all(SimulatedDrive(image, DriveProfile()), tmp_path / "read", known)
+        answers = {one.number: one.witness.answer for one in reading.tracks if one.number}
+        assert answers == {1: "disagrees", 2: "disagrees", 3: "disagrees"}
+        with pytest.raises(Refused, match="no offset from"):
+            find_offset(SimulatedDrive(image, DriveProfile()), image.toc, known)
+
+
+@pytest.mark.parametrize("session", ["", "  REM SESSION 02\n"])
+def test_the_last_audio_track_before_data_is_read_whole(tmp_path: Path, session: str) -> None:
+    sheet = write_image(tmp_path, STARTS, FRAMES, seed=7)
+    text = sheet.read_text()
+    sheet.write_text(text.replace("  TRACK 03 AUDIO", f"{session}  TRACK 03 MODE1/2352"))
+    with DiscImage(sheet) as image:
+        between = 11_400 if session else 0
+        assert image.toc.tracks[2].start == 80 + between
+        assert image.toc.lead_out == FRAMES + between
+        (tmp_path / "read").mkdir()
+        reading = read_all(SimulatedDrive(image, DriveProfile()), tmp_path / "read")
+        assert {one.number: one.end_frame - one.first_frame for one in reading.tracks} == {1: 40, 2: 40}
+        np.testing.assert_array_equal(audio_in(tmp_path / "read", 2), whole(image)[40 * 588 : 80 * 588])
+
+
 def test_of_five_hundred_damaged_discs_nothing_wrong_is_proven(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -52,6 +52,39 @@ def test_a_track_reaches_to_the_next_and_the_last_to_the_lead_out() -> None:
         two().extent(3)
 
 
+def mixed(*, sessions: tuple[int | None, int | None], data_at: int, pregap: int | None = None) -> Toc:
+    """An audio track of so many frames, and data after it."""
+    first, second = sessions
+    return Toc(
+        tracks=(
+            TocTrack(number=1, start=0, session=first),
+            TocTrack(number=2, start=data_at, kind="data", pregap_start=pregap, session=second),
+        ),
+        lead_out=data_at + 5_000,
+    )
+
+
+def test_audio_before_data_in_one_session_is_whole_up_to_the_datas_own_gap() -> None:
+    """A track of 900 frames came out as one frame, and 11,400 were cut off any longer one."""
+    assert mixed(sessions=(1, 1), data_at=900).extent(1) == (0, 900)
+    assert mixed(sessions=(1, 1), data_at=20_000).extent(1) == (0, 20_000)
+    assert mixed(sessions=(1, 1), data_at=20_000, pregap=19_850).extent(1) == (0, 19_850)
+    assert mixed(sessions=(1, 1), data_at=20_000).session_gap_after(1) == 0
+
+
+def test_audio_before_a_session_of_data_ends_before_what_no_drive_reads() -> None:
+    toc = mixed(sessions=(1, 2), data_at=20_000)
+    assert toc.extent(1) == (0, 8_600) and toc.audio_end == 8_600
+    assert toc.session_gap_after(1) == 11_400
+    with pytest.raises(ValidationError, match="track 2 begins session 2 at frame 900: no room for the 11400 frames"):
+        mixed(sessions=(1, 2), data_at=900)
+
+
+def test_readings_of_before_sessions_were_told_keep_their_lengths() -> None:
+    assert mixed(sessions=(None, None), data_at=20_000).extent(1) == (0, 8_600)
+    assert mixed(sessions=(None, None), data_at=900).extent(1) == (0, 900), "there cannot be a session between"
+
+
 @pytest.mark.parametrize(
     ("tracks", "lead_out", "says"),
     [

@@ -16,6 +16,8 @@ from inkwell_groove.core.description import clean_text
 PACK_BYTES = 18
 _TITLE, _PERFORMER, _SIZES = 0x80, 0x81, 0x8F
 _TEXT = 12
+_MOST_PACKS = 253  # numbered in a byte, with three that say how many there are
+_AS_BEFORE = b"\t"  # the same as the track before
 
 
 class DiscText(BaseModel):
@@ -55,7 +57,8 @@ def parse(packs: bytes) -> tuple[DiscText, int]:
                 if byte:
                     begun.append(byte)
                 else:
-                    found[track] = clean_text(begun.decode("latin-1"))
+                    is_same = bytes(begun) == _AS_BEFORE and track > 0
+                    found[track] = found.get(track - 1, "") if is_same else clean_text(begun.decode("latin-1"))
                     begun, track = bytearray(), track + 1
     titles, performers = texts[_TITLE], texts[_PERFORMER]
     numbers = sorted({number for one in texts.values() for number, text in one.items() if 0 < number < 100 and text})
@@ -70,14 +73,22 @@ def parse(packs: bytes) -> tuple[DiscText, int]:
 
 
 def render(text: DiscText, tracks: int) -> bytes:
-    """The packs of a disc of so many tracks, numbered from 1. What ISO 8859-1 cannot say becomes a question mark."""
+    """The packs of a disc of so many tracks, numbered from 1. What ISO 8859-1 cannot say becomes a question mark.
+
+    A block holds 253 packs of text. A text that repeats the one before is one byte; if there are still too many, the
+    longest are cut.
+    """
     if not text:
         return b""
+    titles = [text.title, *(text.tracks.get(number, ("", ""))[0] for number in range(1, tracks + 1))]
+    performers = [text.performer, *(text.tracks.get(number, ("", ""))[1] for number in range(1, tracks + 1))]
+    longest = max(len(line) for line in (*titles, *performers))
+    while _packs_of(_encoded(titles, longest)) + _packs_of(_encoded(performers, longest)) > _MOST_PACKS:
+        longest -= 1
     packs: list[bytearray] = []
     counts = {}
-    for kind, disc, which in ((_TITLE, text.title, 0), (_PERFORMER, text.performer, 1)):
-        lines = [disc, *(text.tracks.get(number, ("", ""))[which] for number in range(1, tracks + 1))]
-        data = [line.encode("latin-1", "replace") + b"\0" for line in lines]
+    for kind, lines in ((_TITLE, titles), (_PERFORMER, performers)):
+        data = _encoded(lines, longest)
         whole, owner = b"".join(data), [n for n, line in enumerate(data) for _ in line]
         begins = [sum(len(line) for line in data[:n]) for n in range(len(data))]
         counts[kind] = -(-len(whole) // _TEXT)
@@ -91,6 +102,19 @@ def render(text: DiscText, tracks: int) -> bytes:
     for part in range(3):
         packs.append(bytearray([_SIZES, part, len(packs) & 0xFF, 0]) + sizes[part * _TEXT : (part + 1) * _TEXT])
     return b"".join(bytes(pack) + _checksum(pack) for pack in packs)
+
+
+def _encoded(lines: list[str], longest: int) -> list[bytes]:
+    """Each text as it is written, ended by a zero byte."""
+    texts = [line[:longest].encode("latin-1", "replace") for line in lines]
+    return [
+        (_AS_BEFORE if number > 1 and text and text == texts[number - 1] else text) + b"\0"
+        for number, text in enumerate(texts)
+    ]
+
+
+def _packs_of(data: list[bytes]) -> int:
+    return -(-sum(len(one) for one in data) // _TEXT)
 
 
 def _checksum(pack: bytes | bytearray) -> bytes:

@@ -18,7 +18,15 @@ from inkwell_groove.core.cuesheet import CueSheet, CueTrack
 from inkwell_groove.core.disc.cdtext import DiscText
 from inkwell_groove.core.disc.checksums import Stereo
 from inkwell_groove.core.disc.drive import Codes
-from inkwell_groove.core.disc.toc import BYTES_PER_FRAME, RATE_HZ, SAMPLES_PER_FRAME, Flag, Toc, TocTrack
+from inkwell_groove.core.disc.toc import (
+    BYTES_PER_FRAME,
+    RATE_HZ,
+    SAMPLES_PER_FRAME,
+    SESSION_GAP_FRAMES,
+    Flag,
+    Toc,
+    TocTrack,
+)
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.frames import msf
 from inkwell_groove.core.soundfiles import FileReader
@@ -159,8 +167,11 @@ class DiscImage:
     def _silences(sheet: CueSheet) -> dict[str, list[tuple[int, int]]]:
         """By file: (frame before which silence lies, how many frames of it)."""
         silences: dict[str, list[tuple[int, int]]] = {}
-        after = 0
+        after, session = 0, sheet.tracks[0].session
         for track in sheet.tracks:
+            if track.session > session:
+                # Lead-out and lead-in, which are in no file either.
+                after, session = after + SESSION_GAP_FRAMES, track.session
             first = track.indexes[0]
             if after + track.pregap_frames:
                 silences.setdefault(first.file, []).append((first.frames, after + track.pregap_frames))
@@ -225,6 +236,7 @@ def _toc_track(track: CueTrack, on_disc: Callable[[str, int], int]) -> TocTrack:
         further_indexes=tuple(at for number, at in sorted(places.items()) if number > 1),
         flags=tuple(_FLAGS[flag] for flag in track.flags if flag in _FLAGS),
         isrc=track.isrc,
+        session=track.session,
     )
 
 

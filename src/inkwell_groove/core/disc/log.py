@@ -134,6 +134,10 @@ def _first(record: DiscRecord) -> list[str]:
         said += f"  {msf(gap) if gap else '-':<8}"
         said += "".join(f"  {flag}" for flag in track.flags) + (f"  ISRC {track.isrc}" if track.isrc else "")
         lines.append((said + ("  data, not read" if track.kind == "data" else "")).rstrip())
+        if gap_frames := toc.session_gap_after(track.number):
+            lines.append(
+                f"      {gap_frames} frames of lead-out and lead-in before the next session: no drive reads them"
+            )
     if record.opening is not None:
         lines += ["", f"Hidden opening: {record.opening.words}"]
     lines += _gap_lines(record)

@@ -98,7 +98,9 @@ def _fits(toc: Toc, number: int) -> bool:
 def _around(placed: Placed, low: int, high: int) -> Iterator[Stereo]:
     """Samples from FURTHEST_OFFSET before `low` to as many after `high`, read twice: one wrong sample spoils a sum."""
     start, end = low - FURTHEST_OFFSET, high + FURTHEST_OFFSET
-    first, last = start // SAMPLES_PER_FRAME, -(-end // SAMPLES_PER_FRAME)
+    first, last = max(0, start) // SAMPLES_PER_FRAME, -(-end // SAMPLES_PER_FRAME)
+    yield _before_the_disc(start)
+    start = max(0, start)
     with tempfile.TemporaryFile() as spool:
         read = twin_read(placed, first, last - first, spool)
         for at in range(first, last, _BLOCK_FRAMES):
@@ -109,9 +111,15 @@ def _around(placed: Placed, low: int, high: int) -> Iterator[Stereo]:
 
 def _read_around(sound: SoundReader, low: int, high: int) -> Iterator[Stereo]:
     block = _BLOCK_FRAMES * SAMPLES_PER_FRAME
-    end = high + FURTHEST_OFFSET
-    for at in range(low - FURTHEST_OFFSET, end, block):
+    start, end = low - FURTHEST_OFFSET, high + FURTHEST_OFFSET
+    yield _before_the_disc(start)
+    for at in range(max(0, start), end, block):
         yield sound.read(at, min(block, end - at))
+
+
+def _before_the_disc(start_sample: int) -> Stereo:
+    """Silence for the samples before frame address 0: after an opening of a few frames a window begins so early."""
+    return np.zeros((max(0, -start_sample), 2), np.int16)
 
 
 def with_witnesses(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from inkwell_groove.core.disc.record import Opening, TrackRead
 from inkwell_groove.core.disc.sound import DiscSound
 from inkwell_groove.core.disc.toc import Toc
 from inkwell_groove.core.disc.witnesses import Register, compare
+from inkwell_groove.core.errors import Refused
 
 
 def proven(reading: DiscReading, register: Register, toc: Toc, files: Mapping[int, Path]) -> DiscReading:
@@ -20,7 +22,8 @@ def proven(reading: DiscReading, register: Register, toc: Toc, files: Mapping[in
     sums = {one.number: one.witness_sum for one in reading.tracks if one.witness_sum is not None}
     found = compare(register.known, sums, {one.number: one.whole_sum for one in reading.tracks})
     if any(one.answer == "disagrees" for one in found.values()) and _whole(toc, files):
-        with DiscSound(toc, files) as sound:
+        # It only says more of what disagrees: whatever hinders it, what was read and compared stays.
+        with contextlib.suppress(Refused), DiscSound(toc, files) as sound:
             found = with_witnesses(register.known, sums, found, sound, toc)
     tracks = tuple(one.model_copy(update={"witness": found.get(one.number, one.witness)}) for one in reading.tracks)
     return DiscReading(tracks, _opening(reading.opening, tracks))

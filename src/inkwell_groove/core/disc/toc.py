@@ -40,6 +40,9 @@ class TocTrack(BaseModel):
     further_indexes: tuple[int, ...] = Field(default=(), max_length=98, description="Frame addresses of index 2 on.")
     flags: tuple[Flag, ...] = ()
     isrc: str = ""
+    session: int | None = Field(
+        default=None, ge=1, le=MAX_TRACKS, description="None in readings of before it was told."
+    )
 
 
 class Toc(BaseModel):
@@ -54,6 +57,7 @@ class Toc(BaseModel):
     @model_validator(mode="after")
     def _in_order(self) -> Self:
         reached, number = 0, self.tracks[0].number
+        before: TocTrack | None = None
         for track in self.tracks:
             if track.number != number:
                 raise ValueError(f"track {track.number} stands where track {number} is expected")
@@ -64,6 +68,13 @@ class Toc(BaseModel):
                 if place < reached:
                     raise ValueError(f"track {track.number} has frame {place} after frame {reached}")
                 reached = place
+            gap = self._session_gap(before, track) if before is not None else 0
+            if before is not None and gap and before.start + gap >= track.start:
+                raise ValueError(
+                    f"track {track.number} begins session {track.session} at frame {track.start}: no room for the "
+                    f"{gap} frames between two sessions after track {before.number}"
+                )
+            before = track
             number, reached = number + 1, track.start + 1
             reached = max(reached, *track.further_indexes) if track.further_indexes else reached
         if self.lead_out < reached:
@@ -108,10 +119,28 @@ class Toc(BaseModel):
                 if place + 1 == len(self.tracks):
                     return track.start, self.lead_out
                 after = self.tracks[place + 1]
-                # Data after audio lies in a session of its own; what is between them cannot be read.
-                gap = SESSION_GAP_FRAMES if track.kind == "audio" and after.kind == "data" else 0
-                return track.start, max(track.start + 1, after.start - gap)
+                if gap := self._session_gap(track, after):
+                    return track.start, after.start - gap
+                if track.kind == "audio" and after.kind == "data" and after.pregap_start is not None:
+                    # The gap before data is data's own: a drive gives no sound for it.
+                    return track.start, max(track.start + 1, after.pregap_start)
+                return track.start, after.start
         raise LookupError(f"the disc has no track {number}, only {self.tracks[0].number} to {self.tracks[-1].number}")
+
+    def session_gap_after(self, number: int) -> int:
+        """Frames between a track's end and the next track's session, which no drive reads; 0 within a session."""
+        for track, after in zip(self.tracks, self.tracks[1:], strict=False):
+            if track.number == number:
+                return self._session_gap(track, after)
+        return 0
+
+    @staticmethod
+    def _session_gap(track: TocTrack, after: TocTrack) -> int:
+        """Lead-out and lead-in lie between two sessions. Where sessions were not told, data was taken for another's."""
+        if track.session is not None and after.session is not None:
+            return SESSION_GAP_FRAMES if after.session > track.session else 0
+        is_likely = track.kind == "audio" and after.kind == "data"
+        return SESSION_GAP_FRAMES if is_likely and track.start + SESSION_GAP_FRAMES < after.start else 0
 
 
 def absolute_time(frame: int) -> str:
