@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
+import os
+import signal
+import time
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -232,6 +236,32 @@ def test_an_audit_goes_through_all_of_them_the_oldest_first_and_on_after_a_resta
     times = [one["verified_at"] for one in told["packages"]]
     assert times == sorted(times) and all(one["state"] == "sound" for one in told["packages"])
     assert vault.api.delete("/fixity/audit").status_code == 409
+
+
+def test_a_check_whose_process_dies_says_nothing_about_the_package(vault: Server) -> None:
+    """An audit beside a worker that died booked an intact package as damaged."""
+    (told, *_) = vault.get("/fixity")["packages"]
+    vault.stop()
+    try:
+        with Server(vault.database_url, vault.media_root, INKWELL_FIXITY_BYTES_PER_S="20000") as slow:
+            job = slow.post(f"/packages/{told['package_id']}/check")
+            until = time.monotonic() + 120
+            while (now := next(one for one in slow.get("/jobs") if one["id"] == job["id"]))["state"] != "failed":
+                assert now["state"] != "done" and time.monotonic() < until
+                if now["state"] == "running" and now["progress"] > 0:
+                    for pid in slow.workers:
+                        with contextlib.suppress(ProcessLookupError):
+                            os.kill(pid, signal.SIGKILL)
+                time.sleep(0.05)
+            assert "its process died 3 times" in now["failure"]["what"]
+            after = fixity_of(slow, told["docket_id"])
+            assert (after["state"], after["findings"], after["verified_at"]) == (
+                told["state"], told["findings"], told["verified_at"],
+            )  # fmt: skip
+            actions = [line["action"] for line in slow.get("/ledger", docket_id=told["docket_id"])]
+            assert any("could not be checked: its process died" in action for action in actions)
+    finally:
+        vault.start()
 
 
 def test_copies_are_carried_where_players_read_and_what_they_cannot_show_is_said_first(

@@ -175,7 +175,7 @@ def _profile(path: Path | None) -> DriveProfile:
         raise Refused(
             f"{place + ': ' if place else ''}{first['msg']}",
             where=str(path),
-            remedy="See README.md for a drive's profile",
+            remedy="See docs/guide.md for a drive's profile",
         ) from cause
 
 
