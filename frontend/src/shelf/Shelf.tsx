@@ -118,7 +118,7 @@ function Row({ docket, isChosen, onChoose }: { docket: DocketLine; isChosen: boo
         </Link>
       </td>
       <td className="px-3 py-2">
-        <div className="font-serif text-[15px]">{docket.title || <span className="quiet">Not described yet</span>}</div>
+        <div className="font-serif text-[15px] [overflow-wrap:anywhere]">{docket.title || <span className="quiet">Not described yet</span>}</div>
         <div className="quiet">{docket.album_artist}</div>
       </td>
       <td className="px-3 py-2">{docket.format}</td>
