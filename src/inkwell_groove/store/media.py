@@ -147,7 +147,7 @@ class MediaStore:
     @contextmanager
     def workspace(self) -> Iterator[Path]:
         """A new folder on the same file system, gone afterwards with whatever was not moved out of it."""
-        folder = Path(tempfile.mkdtemp(dir=self.root / "work"))
+        folder = Path(tempfile.mkdtemp(dir=self.root / "work", prefix=f"{os.getpid()} "))
         try:
             yield folder
         except OSError as cause:
@@ -163,6 +163,13 @@ class MediaStore:
         """What a killed server left behind. Only to be called when no job runs."""
         for left in (self.root / "work").iterdir():
             shutil.rmtree(left, ignore_errors=True)
+
+    def clear_abandoned_workspaces(self) -> None:
+        """What processes left behind that are no more, while others work."""
+        for left in (self.root / "work").iterdir():
+            pid = left.name.partition(" ")[0]
+            if pid.isdecimal() and not _runs(int(pid)):
+                shutil.rmtree(left, ignore_errors=True)
 
     def _kept(self, kind: str, sha256: str) -> Path:
         return self.root / kind / _digest(sha256)[:2] / sha256
@@ -199,6 +206,14 @@ def sync_folder(path: Path) -> None:
             os.fsync(descriptor)
     finally:
         os.close(descriptor)
+
+
+def _runs(pid: int) -> bool:
+    """Whether there is such a process, other than as one that has ended and was not yet asked how."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] not in ("Z", "X")
+    except (OSError, IndexError):
+        return False
 
 
 def _digest(text: str) -> str:

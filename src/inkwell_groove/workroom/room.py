@@ -170,7 +170,13 @@ class Workroom:
         )
         many = (self.takes, self.hearing, self.discs, self.steps, self.filing_back, self.fixity, self.holding)
         kinds = [part.kind() for part in parts] + [kind for part in many for kind in part.kinds()]
-        self.jobs = JobRunner(self.database, self.events, kinds, workers=settings.workers)
+        self.jobs = JobRunner(
+            self.database,
+            self.events,
+            kinds,
+            workers=settings.workers,
+            after_death=self.media.clear_abandoned_workspaces,
+        )
         for part in (*parts, *many, self.choosing, self.taking_back):
             part.jobs = self.jobs
 

@@ -63,11 +63,21 @@ def under_way(session: Session, *kinds: str, but: int | None = None) -> bool:
 class JobRunner:
     """Runs waiting jobs, at most `workers` at a time, oldest first."""
 
-    def __init__(self, database: Database, events: Events, kinds: list[JobKind], *, workers: int) -> None:
+    def __init__(
+        self,
+        database: Database,
+        events: Events,
+        kinds: list[JobKind],
+        *,
+        workers: int,
+        after_death: Callable[[], None] = lambda: None,
+    ) -> None:
+        """`after_death` is called when the process of a job has died, before the job is run again."""
         self._database = database
         self._events = events
         self._kinds = {kind.name: kind for kind in kinds}
         self._workers = workers
+        self._after_death = after_death
         self._pool = JobPool(workers, self._on_progress, preload=sorted({one.module for one in kinds} | {_WARM[0]}))
         self._running: set[int] = set()
         self._row_written: dict[int, float] = {}
@@ -178,6 +188,8 @@ class JobRunner:
         if self._stopping or done.cancelled():
             return  # the next server finds it running, and runs it again
         try:
+            if isinstance(done.exception(), BrokenProcessPool):
+                self._after_death()
             view = self._recorded_end(job_id, done)
         finally:
             self._running.discard(job_id)
