@@ -189,13 +189,19 @@ class JobRunner:
             return  # the next server finds it running, and runs it again
         try:
             if isinstance(done.exception(), BrokenProcessPool):
-                self._after_death()
+                self._tidy_up(job_id)
             view = self._recorded_end(job_id, done)
         finally:
             self._running.discard(job_id)
             self._wake.set()
         if view is not None:
             self._tell_of_end(view)
+
+    def _tidy_up(self, job_id: int) -> None:
+        try:
+            self._after_death()
+        except Exception:
+            log.exception("what a dead process left behind could not be cleared", job=job_id)
 
     def _recorded_end(self, job_id: int, done: Future[dict[str, Any]]) -> JobView | None:
         """Record how a job ended, however long the database is away; none where the server stops meanwhile."""
