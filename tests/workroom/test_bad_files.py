@@ -19,7 +19,8 @@ from inkwell_groove.core.files.reading import read_file
 from inkwell_groove.core.files.writing import Change, write
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.orders import Order, Result, read_lines, write_lines
-from inkwell_groove.workroom.jobs.files import bring_in, take_back_files, write_files
+from inkwell_groove.workroom.jobs.bringing_in import bring_in
+from inkwell_groove.workroom.jobs.files import take_back_files, write_files
 from tests.core.files.samples import picture, write_sample
 from tests.sounds import noise
 from tests.sounds import write as write_sound
@@ -78,7 +79,7 @@ def test_a_fault_of_the_program_over_one_file_is_told_of_that_file(
             raise KeyError("what nobody thought of")
         return read_file(path)
 
-    monkeypatch.setattr("inkwell_groove.workroom.jobs.files.read_file", read_or_break)
+    monkeypatch.setattr("inkwell_groove.workroom.jobs.bringing_in.read_file", read_or_break)
     found, _ = brought_in(folder, tmp_path)
     problem = found["good.flac"].problem
     assert problem is not None and "a fault in the program (KeyError" in problem["what"]

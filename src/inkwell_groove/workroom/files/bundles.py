@@ -39,7 +39,7 @@ class Bundles(Part):
         self._root = root
 
     def kind(self) -> JobKind:
-        return JobKind(BRING_IN, "inkwell_groove.workroom.jobs.files:bring_in", self._finish, self._fail)
+        return JobKind(BRING_IN, "inkwell_groove.workroom.jobs.bringing_in:bring_in", self._finish, self._fail)
 
     def folders(self) -> list[FolderView]:
         """What lies below the configured root and holds files, by name."""

@@ -10,7 +10,9 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from inkwell_groove.core.duplicates.relation import Relation
+from inkwell_groove.core.errors import InkwellError, Refused
 from inkwell_groove.core.files.art import ArtRule
+from inkwell_groove.core.files.reading import FileTags
 from inkwell_groove.core.survey.loudness import LoudnessFacts
 from inkwell_groove.store.journal import append_whole
 from inkwell_groove.store.media import sync_file
@@ -131,6 +133,24 @@ class MoveResult(BaseModel):
 
     key: int
     problem: str
+
+
+def facts_of(tags: FileTags) -> dict[str, Any]:
+    """What a row keeps of a file beside its fields."""
+    return tags.model_dump(mode="json", exclude={"fields"})
+
+
+def problem_of(error: InkwellError) -> dict[str, str]:
+    """A refusal as a result keeps it."""
+    return {"what": error.what, "where": error.where or "", "remedy": error.remedy or ""}
+
+
+def fault_of(cause: Exception, path: str) -> Refused:
+    """What is told of a file that met a fault of the program."""
+    return Refused(
+        f"a fault in the program ({type(cause).__name__}: {cause})", where=path,
+        remedy="Leave this file out and report it; the log has the details",
+    )  # fmt: skip
 
 
 def forget(folder: Path) -> None:

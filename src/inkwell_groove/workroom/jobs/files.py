@@ -1,4 +1,4 @@
-"""Long work on files that others made; runs in a worker process, by orders that lie in the store.
+"""Writes and undoes changes of many files; runs in a worker process, by orders that lie in the store.
 
 Everything a step alters is in its journal before it is altered, so a step that was killed is begun again from where the
 files are, and any step can be taken back, byte for byte.
@@ -7,12 +7,7 @@ files are, and any step can be taken back, byte for byte.
 from __future__ import annotations
 
 import contextlib
-import lzma
-import shutil
-import stat
-import zipfile
-import zlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import astuple, replace
 from pathlib import Path, PurePosixPath
@@ -20,64 +15,35 @@ from typing import Any
 
 import structlog
 
-from inkwell_groove.core.errors import Cancelled, InkwellError, Refused
+from inkwell_groove.core.errors import InkwellError, Refused
 from inkwell_groove.core.files.audio_bytes import Digests, digests
 from inkwell_groove.core.files.house import work_out
 from inkwell_groove.core.files.moving import FileIdentity, Renaming, corrected_cue, corrected_playlist, rename_all
 from inkwell_groove.core.files.pictures import Embedded, mime_of
-from inkwell_groove.core.files.reading import FileTags, read_file, read_pictures
-from inkwell_groove.core.files.silence import silent_tail_s, without_tail
+from inkwell_groove.core.files.reading import read_file, read_pictures
+from inkwell_groove.core.files.silence import without_tail
 from inkwell_groove.core.files.undo import between, take_back
 from inkwell_groove.core.files.writing import Change, Ready, TagOptions, carry_out, drop, prepare, write
-from inkwell_groove.core.filing import MAX_NAME_BYTES
 from inkwell_groove.core.fixity import sha256_of
-from inkwell_groove.core.sealing.apart import take_apart
 from inkwell_groove.store.journal import Journal
 from inkwell_groove.store.media import MediaStore, sync_folder
-from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of, shown
-from inkwell_groove.workroom.files.orders import Made, Order, Result, append_lines, read_lines, write_lines
+from inkwell_groove.workroom.files.folders import kind_of
+from inkwell_groove.workroom.files.orders import (
+    Made,
+    Order,
+    Result,
+    append_lines,
+    facts_of,
+    fault_of,
+    problem_of,
+    read_lines,
+    write_lines,
+)
 from inkwell_groove.workroom.jobs.pool import Progress
 
 log = structlog.get_logger()
 _BATCH = 64
 _THREADS = 4
-_MOST_ZIP_BYTES = 1 << 40
-
-
-def bring_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Looks at every file of a folder; copies them into the store unless they are edited in place.
-
-    Arguments: media_root, bundle_id, source (a folder, or a ZIP), in_place; apart, where the source is one file to be
-    cut into tracks. What was found lies beside, in lines.
-    """
-    media = MediaStore(Path(arguments["media_root"]))
-    source, target = Path(arguments["source"]), media.bundle(arguments["bundle_id"])
-    told: list[str] = []
-    with media.workspace() as work:
-        folder = source
-        if not arguments["in_place"]:
-            folder = work / "files"
-            folder.mkdir()
-            if arguments.get("apart"):
-                copy = _cut(source, folder, told)
-            else:
-                copy = _unpacked(source, folder, told) if source.is_file() else _copied(source, folder, told)
-            for share in copy:
-                progress(0.5 * share, "copying")
-        paths = sorted(files_below(folder, told))
-        found = []
-        with ThreadPoolExecutor(_THREADS) as pool:
-            for number, one in enumerate(pool.map(lambda path: _look_at(folder, path), paths)):
-                found.append(one)
-                if number % 20 == 0:
-                    progress(0.5 + 0.5 * number / max(1, len(paths)), f"reading {number} of {len(paths)}")
-        if not arguments["in_place"]:
-            shutil.rmtree(target, ignore_errors=True)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            folder.rename(target)
-            sync_folder(target.parent)
-        write_lines(media.root / "bundles" / f"{int(arguments['bundle_id'])}.found", found)
-    return {"told": told, "files": len(found)}
 
 
 def write_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
@@ -162,7 +128,7 @@ def _moved_back(line: Mapping[str, Any], roots: Mapping[int, Path]) -> dict[str,
             "it is no longer where this step left it", where=line["new"],
             remedy="Look at the folder again, and undo what was done to it later first",
         )  # fmt: skip
-        return Result(file_id=line["file"], path=line["new"], problem=_problem(what))
+        return Result(file_id=line["file"], path=line["new"], problem=problem_of(what))
     sha256 = known.sha256 if known is not None else ""
     return {"kind": "move back", "file": line["file"], "old": line["new"], "new": line["old"],
             "identity": astuple(FileIdentity.of(path, sha256))}  # fmt: skip
@@ -251,7 +217,7 @@ class _Writing:
         except Exception as cause:
             # Whatever it is about this file, the others are to be written.
             log.exception("a file could not be prepared", file=order.path)
-            return _fault(cause, order.path)
+            return fault_of(cause, order.path)
 
     @staticmethod
     def _expect(path: Path, order: Order) -> None:
@@ -289,14 +255,14 @@ class _Writing:
 
     def _carried_out(self, order: Order, ready: Ready | InkwellError) -> Result:
         if isinstance(ready, InkwellError):
-            return Result(file_id=order.file_id, path=order.path, problem=_problem(ready))
+            return Result(file_id=order.file_id, path=order.path, problem=problem_of(ready))
         try:
             after = carry_out(ready)
         except InkwellError as refusal:
-            return Result(file_id=order.file_id, path=order.path, problem=_problem(refusal))
+            return Result(file_id=order.file_id, path=order.path, problem=problem_of(refusal))
         except Exception as cause:
             log.exception("a file could not be written", file=order.path)
-            return Result(file_id=order.file_id, path=order.path, problem=_problem(_fault(cause, order.path)))
+            return Result(file_id=order.file_id, path=order.path, problem=problem_of(fault_of(cause, order.path)))
         return _result_of(Path(order.root), order.path, order.file_id, told=list(ready.told), known=after)
 
     def _make(self, path: Path, made: Made) -> None:
@@ -377,10 +343,10 @@ def _result_of(
         found = known or digests(root / path)
     except (InkwellError, OSError) as cause:
         refusal = cause if isinstance(cause, InkwellError) else Refused(f"it cannot be read ({cause})", where=path)
-        return Result(file_id=file_id, path=path, problem=problem or _problem(refusal))
+        return Result(file_id=file_id, path=path, problem=problem or problem_of(refusal))
     return Result(
         file_id=file_id, path=path, sha256=found.whole, audio_digest=found.audio,
-        size_bytes=(root / path).stat().st_size, fields=tags.fields, facts=_facts(tags), told=told or [],
+        size_bytes=(root / path).stat().st_size, fields=tags.fields, facts=facts_of(tags), told=told or [],
         problem=problem,
     )  # fmt: skip
 
@@ -402,108 +368,8 @@ def _taken_back(journal: Journal, line: dict[str, Any], after: str, roots: dict[
                 raise Refused("it did not become what it was", where=name, remedy="Keep it, and report this")
     except (InkwellError, OSError) as cause:
         refusal = cause if isinstance(cause, InkwellError) else Refused(f"it cannot be put back ({cause})", where=name)
-        return Result(file_id=key, path=name, problem=_problem(refusal))
+        return Result(file_id=key, path=name, problem=problem_of(refusal))
     return Result(file_id=key, path=name)
-
-
-def _look_at(folder: Path, path: Path) -> Result:
-    """What a file is and holds; of one that cannot be read, why. No file keeps the others of its folder out."""
-    name = path.relative_to(folder).as_posix()
-    try:
-        return _seen(path, name)
-    except InkwellError as cause:
-        refusal: InkwellError = cause
-    except OSError as cause:
-        refusal = Refused(f"it cannot be read ({cause.strerror})", where=name, remedy="Look at the disk and its rights")
-    except Exception as cause:
-        log.exception("a file could not be looked at", file=name)
-        refusal = _fault(cause, name)
-    try:
-        sha256, size = sha256_of(path), path.stat().st_size
-    except OSError:
-        sha256, size = "", 0
-    return Result(path=name, kind="unreadable", sha256=sha256, size_bytes=size, problem=_problem(refusal))
-
-
-def _seen(path: Path, name: str) -> Result:
-    size = path.stat().st_size
-    if (kind := kind_of(path)) != "audio":
-        return Result(path=name, kind=kind, sha256=sha256_of(path), size_bytes=size)
-    tags, found = read_file(path), digests(path)
-    facts = _facts(tags)
-    if tags.format in ("FLAC", "WAV", "AIFF"):
-        try:
-            facts["silent_tail_s"] = silent_tail_s(path)
-        except InkwellError as refusal:
-            return Result(
-                path=name, kind="unreadable", sha256=found.whole, size_bytes=size, problem=_problem(refusal),
-                facts=facts, fields=tags.fields,
-            )  # fmt: skip
-    return Result(path=name, kind="audio", sha256=found.whole, audio_digest=found.audio, size_bytes=size,
-                  fields=tags.fields, facts=facts)  # fmt: skip
-
-
-def _facts(tags: FileTags) -> dict[str, Any]:
-    return tags.model_dump(mode="json", exclude={"fields"})
-
-
-def _fault(cause: Exception, path: str) -> Refused:
-    """What is told of a file that met a fault of the program."""
-    return Refused(
-        f"a fault in the program ({type(cause).__name__}: {cause})", where=path,
-        remedy="Leave this file out and report it; the log has the details",
-    )  # fmt: skip
-
-
-def _problem(error: InkwellError) -> dict[str, str]:
-    return {"what": error.what, "where": error.where or "", "remedy": error.remedy or ""}
-
-
-def _copied(source: Path, target: Path, told: list[str]) -> Iterable[float]:
-    paths = list(files_below(source, told))
-    for number, path in enumerate(paths):
-        to = target / path.relative_to(source)
-        to.parent.mkdir(parents=True, exist_ok=True)
-        shutil.copy2(path, to)
-        yield number / len(paths)
-
-
-def _cut(source: Path, target: Path, told: list[str]) -> Iterable[float]:
-    done = take_apart(source, target)
-    told.append(f"Cut into {len(done.tracks)} tracks as its {done.cuts_from} says, every sample compared")
-    yield 1.0
-
-
-def _unpacked(source: Path, target: Path, told: list[str]) -> Iterable[float]:
-    try:
-        with zipfile.ZipFile(source) as archive:
-            parts = [one for one in archive.infolist() if not one.is_dir()]
-            if len(parts) > MOST_FILES or sum(one.file_size for one in parts) > _MOST_ZIP_BYTES:
-                raise Refused("the archive is too large", where=source.name, remedy="Send it in parts")
-            for number, part in enumerate(parts):
-                name = PurePosixPath(part.filename.replace("\\", "/"))
-                if name.is_absolute() or ".." in name.parts or stat.S_ISLNK(part.external_attr >> 16):
-                    told.append(f"{part.filename} points outside the archive: left out")
-                    continue
-                if part.flag_bits & 1:
-                    told.append(f"{part.filename} is locked with a password: left out")
-                    continue
-                if any(len(one.encode()) > MAX_NAME_BYTES for one in name.parts):
-                    told.append(f"{shown(part.filename)} has a name of over {MAX_NAME_BYTES} bytes: left out")
-                    continue
-                to = target / name
-                to.parent.mkdir(parents=True, exist_ok=True)
-                try:
-                    with archive.open(part) as packed, to.open("wb") as out:
-                        shutil.copyfileobj(packed, out, 1 << 20)
-                except (zipfile.BadZipFile, NotImplementedError, EOFError, zlib.error, lzma.LZMAError) as cause:
-                    to.unlink(missing_ok=True)
-                    told.append(f"{shown(part.filename)} is damaged in the archive ({cause}): left out")
-                yield number / len(parts)
-    except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError) as cause:
-        if isinstance(cause, Cancelled):
-            raise
-        raise Refused(f"this is no ZIP archive ({cause})", where=source.name, remedy="Pack the folder anew") from cause
 
 
 def _encoding(data: bytes) -> str:

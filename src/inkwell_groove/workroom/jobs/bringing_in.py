@@ -1,0 +1,154 @@
+"""Looks at a folder of files that others made, and copies it into the store unless it is edited where it lies.
+
+No file keeps the others out: what cannot be read is brought in with its reason, what cannot be brought in is told.
+"""
+
+from __future__ import annotations
+
+import lzma
+import shutil
+import stat
+import zipfile
+import zlib
+from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+import structlog
+
+from inkwell_groove.core.errors import Cancelled, InkwellError, Refused
+from inkwell_groove.core.files.audio_bytes import digests
+from inkwell_groove.core.files.reading import read_file
+from inkwell_groove.core.files.silence import silent_tail_s
+from inkwell_groove.core.filing import MAX_NAME_BYTES
+from inkwell_groove.core.fixity import sha256_of
+from inkwell_groove.core.sealing.apart import take_apart
+from inkwell_groove.store.media import MediaStore, sync_folder
+from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of, shown
+from inkwell_groove.workroom.files.orders import Result, facts_of, fault_of, problem_of, write_lines
+from inkwell_groove.workroom.jobs.pool import Progress
+
+log = structlog.get_logger()
+_THREADS = 4
+_MOST_ZIP_BYTES = 1 << 40
+
+
+def bring_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Looks at every file of a folder; copies them into the store unless they are edited in place.
+
+    Arguments: media_root, bundle_id, source (a folder, or a ZIP), in_place; apart, where the source is one file to be
+    cut into tracks. What was found lies beside, in lines.
+    """
+    media = MediaStore(Path(arguments["media_root"]))
+    source, target = Path(arguments["source"]), media.bundle(arguments["bundle_id"])
+    told: list[str] = []
+    with media.workspace() as work:
+        folder = source
+        if not arguments["in_place"]:
+            folder = work / "files"
+            folder.mkdir()
+            if arguments.get("apart"):
+                copy = _cut(source, folder, told)
+            else:
+                copy = _unpacked(source, folder, told) if source.is_file() else _copied(source, folder, told)
+            for share in copy:
+                progress(0.5 * share, "copying")
+        paths = sorted(files_below(folder, told))
+        found = []
+        with ThreadPoolExecutor(_THREADS) as pool:
+            for number, one in enumerate(pool.map(lambda path: _look_at(folder, path), paths)):
+                found.append(one)
+                if number % 20 == 0:
+                    progress(0.5 + 0.5 * number / max(1, len(paths)), f"reading {number} of {len(paths)}")
+        if not arguments["in_place"]:
+            shutil.rmtree(target, ignore_errors=True)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            folder.rename(target)
+            sync_folder(target.parent)
+        write_lines(media.root / "bundles" / f"{int(arguments['bundle_id'])}.found", found)
+    return {"told": told, "files": len(found)}
+
+
+def _look_at(folder: Path, path: Path) -> Result:
+    """What a file is and holds; of one that cannot be read, why. No file keeps the others of its folder out."""
+    name = path.relative_to(folder).as_posix()
+    try:
+        return _seen(path, name)
+    except InkwellError as cause:
+        refusal: InkwellError = cause
+    except OSError as cause:
+        refusal = Refused(f"it cannot be read ({cause.strerror})", where=name, remedy="Look at the disk and its rights")
+    except Exception as cause:
+        log.exception("a file could not be looked at", file=name)
+        refusal = fault_of(cause, name)
+    try:
+        sha256, size = sha256_of(path), path.stat().st_size
+    except OSError:
+        sha256, size = "", 0
+    return Result(path=name, kind="unreadable", sha256=sha256, size_bytes=size, problem=problem_of(refusal))
+
+
+def _seen(path: Path, name: str) -> Result:
+    size = path.stat().st_size
+    if (kind := kind_of(path)) != "audio":
+        return Result(path=name, kind=kind, sha256=sha256_of(path), size_bytes=size)
+    tags, found = read_file(path), digests(path)
+    facts = facts_of(tags)
+    if tags.format in ("FLAC", "WAV", "AIFF"):
+        try:
+            facts["silent_tail_s"] = silent_tail_s(path)
+        except InkwellError as refusal:
+            return Result(
+                path=name, kind="unreadable", sha256=found.whole, size_bytes=size, problem=problem_of(refusal),
+                facts=facts, fields=tags.fields,
+            )  # fmt: skip
+    return Result(path=name, kind="audio", sha256=found.whole, audio_digest=found.audio, size_bytes=size,
+                  fields=tags.fields, facts=facts)  # fmt: skip
+
+
+def _copied(source: Path, target: Path, told: list[str]) -> Iterable[float]:
+    paths = list(files_below(source, told))
+    for number, path in enumerate(paths):
+        to = target / path.relative_to(source)
+        to.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy2(path, to)
+        yield number / len(paths)
+
+
+def _cut(source: Path, target: Path, told: list[str]) -> Iterable[float]:
+    done = take_apart(source, target)
+    told.append(f"Cut into {len(done.tracks)} tracks as its {done.cuts_from} says, every sample compared")
+    yield 1.0
+
+
+def _unpacked(source: Path, target: Path, told: list[str]) -> Iterable[float]:
+    try:
+        with zipfile.ZipFile(source) as archive:
+            parts = [one for one in archive.infolist() if not one.is_dir()]
+            if len(parts) > MOST_FILES or sum(one.file_size for one in parts) > _MOST_ZIP_BYTES:
+                raise Refused("the archive is too large", where=source.name, remedy="Send it in parts")
+            for number, part in enumerate(parts):
+                name = PurePosixPath(part.filename.replace("\\", "/"))
+                if name.is_absolute() or ".." in name.parts or stat.S_ISLNK(part.external_attr >> 16):
+                    told.append(f"{part.filename} points outside the archive: left out")
+                    continue
+                if part.flag_bits & 1:
+                    told.append(f"{part.filename} is locked with a password: left out")
+                    continue
+                if any(len(one.encode()) > MAX_NAME_BYTES for one in name.parts):
+                    told.append(f"{shown(part.filename)} has a name of over {MAX_NAME_BYTES} bytes: left out")
+                    continue
+                to = target / name
+                to.parent.mkdir(parents=True, exist_ok=True)
+                try:
+                    with archive.open(part) as packed, to.open("wb") as out:
+                        shutil.copyfileobj(packed, out, 1 << 20)
+                except (zipfile.BadZipFile, NotImplementedError, EOFError, zlib.error, lzma.LZMAError) as cause:
+                    to.unlink(missing_ok=True)
+                    told.append(f"{shown(part.filename)} is damaged in the archive ({cause}): left out")
+                yield number / len(parts)
+    except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError) as cause:
+        if isinstance(cause, Cancelled):
+            raise
+        raise Refused(f"this is no ZIP archive ({cause})", where=source.name, remedy="Pack the folder anew") from cause
