@@ -120,6 +120,12 @@ def test_any_text_can_be_asked_for(text: str) -> None:
     assert all(words(one) == [one] for one in words(text)), "words are words of their own"
 
 
+def test_every_letter_is_folded_at_once_to_what_it_stays() -> None:
+    assert words("Ǣre Ǿre Ϲ ᴬ") == ["aere", "ore", "σ", "a"]
+    letters = (chr(code) for code in range(0x30000) if not 0xD800 <= code < 0xE000)
+    assert [letter for letter in letters if any(words(one) != [one] for one in words(letter))] == []
+
+
 _WORDS = st.sampled_from(["ebb", "ebbs", "water", "waters", "wader", "harbour", "harbor", "round", "12", "120", "a"])
 _TITLES = st.lists(_WORDS, min_size=1, max_size=4).map(" ".join)
 

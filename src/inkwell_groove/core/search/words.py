@@ -16,8 +16,9 @@ def folded(text: str) -> str:
     """Without case, accents and apostrophes: Café, cafe and CAFÉ are one."""
     if text.isascii():
         return _JOINED.sub("", text.casefold())
-    plain = _MARKS.sub("", unicodedata.normalize("NFKD", text.casefold().translate(_APART)))
-    return _JOINED.sub("", plain)
+    # Taken apart before and after the case goes: some letters have a capital within them, others come out of one.
+    plain = unicodedata.normalize("NFKD", unicodedata.normalize("NFKD", text).casefold())
+    return _JOINED.sub("", _MARKS.sub("", plain).casefold().translate(_APART))
 
 
 def words(text: str) -> list[str]:
