@@ -110,7 +110,10 @@ def test_a_take_comes_in_although_the_workers_die(fresh: Server, long_take: Path
     job = next(one for one in fresh.wait_for_jobs() if one["kind"] == "take in")
     assert job["state"] == "done"
     assert left_behind(fresh) == []
-    assert fresh.get(f"/dockets/{docket['id']}")["uploads"][0]["state"] == "kept"
+    docket = fresh.get(f"/dockets/{docket['id']}")
+    assert docket["uploads"] == []
+    (take,) = docket["carriers"][0]["sides"][0]["takes"]
+    assert take["format"]["samples"] == LONG_SAMPLES
 
 
 def test_a_job_that_keeps_killing_the_server_is_given_up(fresh: Server, long_take: Path) -> None:
