@@ -79,9 +79,15 @@ KINDS: dict[str, Callable[[int, Rng], Mono]] = {
 
 
 def hurt(
-    music: Stereo, rate_hz: int, rng: Rng, *, per_second: float, kinds: tuple[str, ...] = tuple(KINDS),
-    over_db: tuple[float, float] = (-9.0, 24.0), both_share: float = 0.6,
-) -> tuple[Stereo, list[Hurt]]:  # fmt: skip
+    music: Stereo,
+    rate_hz: int,
+    rng: Rng,
+    *,
+    per_second: float,
+    kinds: tuple[str, ...] = tuple(KINDS),
+    over_db: tuple[float, float] = (-9.0, 24.0),
+    both_share: float = 0.6,
+) -> tuple[Stereo, list[Hurt]]:
     """Clicks for (samples, 2) of music: what is to be added, and where each lies. None lie within 3 ms of another."""
     out = np.zeros_like(music)
     level = _local_level(music, rate_hz)

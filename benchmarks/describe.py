@@ -55,8 +55,7 @@ def _looked_at(server: Server, bundle: int) -> Iterator[str]:
     began = time.perf_counter()
     proposed = server.post("/sheet/reword", {"file_ids": ids, "rules": [rule]})
     yield f"a replace worked out over all in {time.perf_counter() - began:.2f} s: {len(proposed['changes']):,} cells"
-    changes = [{"file_id": one["file_id"], "field": one["field"], "value": one["after"]}
-               for one in proposed["changes"]]  # fmt: skip
+    changes = [{"file_id": one["file_id"], "field": one["field"], "value": one["after"]} for one in proposed["changes"]]
     began = time.perf_counter()
     server.api.patch("/sheet", json={"changes": changes})
     yield f"kept, unwritten, in {time.perf_counter() - began:.2f} s"

@@ -150,8 +150,13 @@ def _played(score: int, performance: int, *, room: bool = False) -> Stereo:
         root = 110 * 2 ** (notes.integers(0, 8) / 12)
         for voice, interval in enumerate((0, 4 + notes.integers(0, 2), 7, 12 + notes.integers(0, 5))):
             at = round((max(0.0, beat * beat_s + drift[beat] + hand.normal(0, 0.018))) * RATE_HZ)
-            note = horn(root * 2 ** (interval / 12) * (1 + hand.normal(0, 0.001)), beat_s * hand.uniform(0.8, 1.1),
-                        RATE_HZ, brightness=hand.uniform(0.45, 0.75), rng=hand)  # fmt: skip
+            note = horn(
+                root * 2 ** (interval / 12) * (1 + hand.normal(0, 0.001)),
+                beat_s * hand.uniform(0.8, 1.1),
+                RATE_HZ,
+                brightness=hand.uniform(0.45, 0.75),
+                rng=hand,
+            )
             note = note[: max(0, samples - at)] * 0.14 * 10 ** (hand.normal(0, 1.5) / 20)
             sound[at : at + len(note), 0] += note * (1 - pan[voice])
             sound[at : at + len(note), 1] += note * pan[voice]

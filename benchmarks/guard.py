@@ -162,11 +162,16 @@ def write(model: object, path: Path) -> None:
             right.append(base + node["right"])
             value.append(node["value"])
     np.savez_compressed(
-        path, feature=np.array(feature, np.int8), threshold=np.array(threshold, np.float32),
-        left=np.array(left, np.int16), right=np.array(right, np.int16), value=np.array(value, np.float32),
-        roots=np.array(roots, np.int16), before=np.float32(model._baseline_prediction.item()),  # type: ignore[attr-defined]
+        path,
+        feature=np.array(feature, np.int8),
+        threshold=np.array(threshold, np.float32),
+        left=np.array(left, np.int16),
+        right=np.array(right, np.int16),
+        value=np.array(value, np.float32),
+        roots=np.array(roots, np.int16),
+        before=np.float32(model._baseline_prediction.item()),  # type: ignore[attr-defined]
         share=np.float32(model.share_of_clicks),  # type: ignore[attr-defined]
-    )  # fmt: skip
+    )
 
 
 def main() -> None:

@@ -21,9 +21,12 @@ def _below(*folders: str) -> Is:
 
 
 LANTERNS, TOLLGATE, HARBOUR, PRELUDES, UNSORTED = (
-    _below("lanterns_on_the_weir/"), _below("TOLLGATE SISTERS (rip)/"), _below("Harbour Lights CD"),
-    _below("preludes/"), _below("unsorted/"),
-)  # fmt: skip
+    _below("lanterns_on_the_weir/"),
+    _below("TOLLGATE SISTERS (rip)/"),
+    _below("Harbour Lights CD"),
+    _below("preludes/"),
+    _below("unsorted/"),
+)
 
 
 def KILN(path: str) -> bool:  # noqa: N802 - one of the folder's parts, as those above
@@ -115,8 +118,11 @@ def _told(server: Server) -> Iterator[str]:
             f"{missed}{beyond}"
         )
     yield f"in all: precision {hits / max(1, shown_in_all):.3f}, recall {hits / wanted_in_all:.3f}"
-    sets = [sorted(copy["name"] for copy in one["copies"]) for one in server.get("/duplicates")["sets"]
-            if one["kind"] in ("same sound", "same recording")]  # fmt: skip
+    sets = [
+        sorted(copy["name"] for copy in one["copies"])
+        for one in server.get("/duplicates")["sets"]
+        if one["kind"] in ("same sound", "same recording")
+    ]
     yield f"taken for one recording: {sets}"
 
 

@@ -24,8 +24,13 @@ from inkwell_groove.demo.inventing import invent, translated
 from inkwell_groove.standins.holdings import Holdings, Recorded
 
 SHARES: dict[Way, int] = {
-    "number": 200, "barcode": 120, "names": 280, "contents": 120, "lengths": 180, "sound": 100,
-}  # fmt: skip
+    "number": 200,
+    "barcode": 120,
+    "names": 280,
+    "contents": 120,
+    "lengths": 180,
+    "sound": 100,
+}
 UNKNOWN_SHARE = 0.1
 _MOST = 24  # of one source, as the application fetches
 _SOUND_S = 8.0
@@ -123,9 +128,13 @@ def made_up(name: str, seconds: float, speed: float = 1.0) -> np.ndarray:
 def queries(world: World, seed: int, shares: dict[Way, int] = SHARES) -> list[Query]:
     rng = random.Random(seed)
     makers = {
-        "number": _by_number, "barcode": _by_barcode, "names": _by_names, "contents": _by_contents,
-        "lengths": _by_lengths, "sound": _by_sound,
-    }  # fmt: skip
+        "number": _by_number,
+        "barcode": _by_barcode,
+        "names": _by_names,
+        "contents": _by_contents,
+        "lengths": _by_lengths,
+        "sound": _by_sound,
+    }
     found = []
     for way, count in shares.items():
         fitting = [one for one in world.pressings if _can_be_asked(one, way)]

@@ -120,9 +120,15 @@ def _judged(
     loud = np.array([one.audible for one in hurts], bool)
     hits = np.array(hit, bool)
     return Outcome(
-        scene, label, (int(hits[loud].sum()), int(loud.sum())), (int(hits[~loud].sum()), int((~loud).sum())),
-        int(right.sum()), wrong, take.format.samples / RATE_HZ / 60, 10 * float(np.log10(was / left)),
-    )  # fmt: skip
+        scene,
+        label,
+        (int(hits[loud].sum()), int(loud.sum())),
+        (int(hits[~loud].sum()), int((~loud).sum())),
+        int(right.sum()),
+        wrong,
+        take.format.samples / RATE_HZ / 60,
+        10 * float(np.log10(was / left)),
+    )
 
 
 def _tables(made: list[Outcome]) -> Iterator[str]:

@@ -142,9 +142,12 @@ def _cassette_turned(b: Bench) -> Side:
     one, two = b.play(_songs(b.rng, 3), carrier), b.play(_songs(b.rng, 3), carrier)
     later = [replace(t, start=t.start + one.seconds, end=t.end + one.seconds) for t in two.truth]
     return replace(
-        one, audio=np.concatenate([one.audio, two.audio]), truth=[*one.truth, *later],
-        durations=[*one.durations, *two.durations], turns=[one.seconds],
-    )  # fmt: skip
+        one,
+        audio=np.concatenate([one.audio, two.audio]),
+        truth=[*one.truth, *later],
+        durations=[*one.durations, *two.durations],
+        turns=[one.seconds],
+    )
 
 
 def _fast(b: Bench) -> Side:

@@ -100,12 +100,23 @@ def _collection() -> tuple[list[Row], dict[str, str], dict[str, set[int]]]:
         titles = [track.title for medium in release.media for track in medium.tracks]
         for at, title in enumerate(titles, start=1):
             fields = {
-                "title": title, "artist": name, "artist_sort": f"{name},", "album": release.title,
-                "album_artist": name, "album_artist_sort": f"{name},", "track_number": str(at),
-                "track_total": str(len(titles)), "date": release.date or "1970", "genre": "Song",
-            }  # fmt: skip
-            facts = {"format": "FLAC", "silent_tail_s": 0.4, "pictures": [{**_FRONT, "sha256": sha256}],
-                     "others": [["REPLAYGAIN_TRACK_GAIN", "-3.0 dB"]]}  # fmt: skip
+                "title": title,
+                "artist": name,
+                "artist_sort": f"{name},",
+                "album": release.title,
+                "album_artist": name,
+                "album_artist_sort": f"{name},",
+                "track_number": str(at),
+                "track_total": str(len(titles)),
+                "date": release.date or "1970",
+                "genre": "Song",
+            }
+            facts = {
+                "format": "FLAC",
+                "silent_tail_s": 0.4,
+                "pictures": [{**_FRONT, "sha256": sha256}],
+                "others": [["REPLAYGAIN_TRACK_GAIN", "-3.0 dB"]],
+            }
             key = len(rows) + len(files) + 1
             files.append({"key": key, "path": f"{place}/{at:02} {title}.flac", "fields": fields, "facts": facts})
         if rng.random() < len(files) * _PLANTED_SHARE and len(files) > 3:
@@ -166,9 +177,13 @@ _PLANTS: dict[str, Callable[[list[Row], random.Random], set[int]]] = {
 def _connect(url: str) -> pymysql.Connection[Any]:
     told = make_url(url)
     return pymysql.connect(
-        host=told.host, port=told.port or 3306, user=told.username, password=str(told.password or ""),
-        database=told.database, charset="utf8mb4",
-    )  # fmt: skip
+        host=told.host,
+        port=told.port or 3306,
+        user=told.username,
+        password=str(told.password or ""),
+        database=told.database,
+        charset="utf8mb4",
+    )
 
 
 def _insert(url: str, rows: list[Row], beside: dict[str, str]) -> None:

@@ -124,10 +124,16 @@ def soak(folder: Path, streams: int) -> dict[str, float]:
         )
         sessions.append(
             Session(
-                key=str(number), docket_id=1, who="bench", source=source, bits=24, settings=settings, keeper=keeper,
+                key=str(number),
+                docket_id=1,
+                who="bench",
+                source=source,
+                bits=24,
+                settings=settings,
+                keeper=keeper,
                 changed=lambda: None,
             )
-        )  # fmt: skip
+        )
         keepers.append(keeper)
     for session in sessions:
         session.record()

@@ -15,11 +15,19 @@ def _row(number: int) -> dict[str, str]:
     return dict(
         zip(
             COLUMNS,
-            (field.name, field.label, field.vorbis, field.id3, older, field.mp4, field.info or "–",
-             "yes" if field.many else "–"),
+            (
+                field.name,
+                field.label,
+                field.vorbis,
+                field.id3,
+                older,
+                field.mp4,
+                field.info or "–",
+                "yes" if field.many else "–",
+            ),
             strict=True,
         )
-    )  # fmt: skip
+    )
 
 
 TABLE = [_row(number) for number in range(len(FIELDS))]

@@ -7,6 +7,7 @@ import getpass
 import os
 import sys
 from collections.abc import Mapping
+from pathlib import Path
 
 from launcher import application, debian, environment, frontend, standins, testing
 from launcher.commands import run
@@ -73,7 +74,7 @@ def _demo(arguments: argparse.Namespace) -> int:
         )
     _setup(arguments)
     archive = var() / "demo"
-    make = [PYTHON, "-m", "inkwell_groove.demo", "--archive", archive]
+    make: list[str | Path] = [PYTHON, "-m", "inkwell_groove.demo", "--archive", archive]
     make += ["--full-length"] if arguments.full_length else []
     run(make, what="Making the demo archive")
     where = _start(arguments, standins.start(archive))

@@ -8,6 +8,7 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 
 from launcher.commands import run
 from launcher.debian import need_venv
@@ -54,7 +55,7 @@ def compiled_meanwhile() -> Iterator[None]:
         yield
         return
     say("Compiling what works on sound")
-    command = [PYTHON, "-m", "inkwell_groove.core.compiled"]
+    command: list[str | Path] = [PYTHON, "-m", "inkwell_groove.core.compiled"]
     with subprocess.Popen(command, cwd=ROOT, stdin=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True) as process:
         yield
         _, errors = process.communicate()

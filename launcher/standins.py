@@ -6,6 +6,7 @@ import shutil
 import time
 import urllib.error
 import urllib.request
+from collections.abc import Sequence
 from pathlib import Path
 
 from launcher import processes
@@ -48,7 +49,7 @@ def _record(name: str) -> Path:
     return var() / "run" / name
 
 
-def _run(name: str, command: list[object], answers_at: dict[int, str]) -> None:
+def _run(name: str, command: Sequence[str | Path], answers_at: dict[int, str]) -> None:
     """Starts a stand-in unless it runs, and waits until it answers at every port."""
     if processes.running(_record(name)) is not None:
         return

@@ -6,15 +6,16 @@ import argparse
 import json
 import subprocess
 import time
+from collections.abc import Sequence
 from pathlib import Path
 
 from launcher import debian, environment, frontend
 from launcher.places import FRONTEND, PYTHON, ROOT, VENV, CannotGoOn, say
 
-_CHECKS = (
+_CHECKS: tuple[tuple[str, Sequence[str | Path], Path], ...] = (
     ("Style (ruff)", [VENV / "bin" / "ruff", "check", "."], ROOT),
     ("Layout (ruff format)", [VENV / "bin" / "ruff", "format", "--check", "--quiet", "."], ROOT),
-    ("Types of core (mypy --strict)", [VENV / "bin" / "mypy"], ROOT),
+    ("Types (mypy --strict)", [VENV / "bin" / "mypy"], ROOT),
     ("Storeys (import-linter)", [VENV / "bin" / "lint-imports"], ROOT),
     ("Front end style (ESLint)", ["npm", "run", "--silent", "lint"], FRONTEND),
     ("Front end tests (Vitest)", ["npm", "run", "--silent", "test"], FRONTEND),
@@ -72,11 +73,11 @@ def failed_modules(last_failed: Path) -> list[str]:
     return [module for module in modules if module.startswith(_BY_THE_CLOCK)] or list(_BY_THE_CLOCK)
 
 
-def _run(name: str, command: list[object], where: object) -> int:
+def _run(name: str, command: Sequence[str | Path], where: Path) -> int:
     say(f"── {name}")
     began = time.monotonic()
     status = subprocess.run(
-        [str(part) for part in command], cwd=str(where), stdin=subprocess.DEVNULL, check=False
+        [str(part) for part in command], cwd=where, stdin=subprocess.DEVNULL, check=False
     ).returncode
     say(f"   {'passed' if status == 0 else 'FAILED'} in {time.monotonic() - began:.1f} s")
     return status

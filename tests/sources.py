@@ -61,10 +61,17 @@ def _of_disc(script: DiscScript, name: str, title: str) -> SourceRelease:
         for place, tune in enumerate(script.tunes, 1)
     )
     return SourceRelease(
-        source="", id=name, address=name, title=script.title, credits=(Credit(name=script.performer),),
-        labels=("Test Label",), catalogue_numbers=("TST 1",), country="GB", date="2026",
+        source="",
+        id=name,
+        address=name,
+        title=script.title,
+        credits=(Credit(name=script.performer),),
+        labels=("Test Label",),
+        catalogue_numbers=("TST 1",),
+        country="GB",
+        date="2026",
         media=(Medium(format="CD", tracks=tracks),),
-    )  # fmt: skip
+    )
 
 
 def _in_conflict(one: SourceRelease) -> SourceRelease:

@@ -26,9 +26,21 @@ def running(tmp_path: Path) -> Iterator[Running]:
 
 def track(number: int, value: str, *, disputed: tuple[int, ...] = ()) -> TrackRead:
     return TrackRead(
-        number=number, first_frame=0, end_frame=10, first_crc32="", second_crc32="", crc32="", sha256="", peak=1,
-        settled=(), disputed=disputed, rereads=0, silent_share=0.0, witness_sum=value * 16, whole_sum=value * 16,
-    )  # fmt: skip
+        number=number,
+        first_frame=0,
+        end_frame=10,
+        first_crc32="",
+        second_crc32="",
+        crc32="",
+        sha256="",
+        peak=1,
+        settled=(),
+        disputed=disputed,
+        rereads=0,
+        silent_share=0.0,
+        witness_sum=value * 16,
+        whole_sum=value * 16,
+    )
 
 
 def test_reads_are_counted_by_reader_and_sorted_into_pressings(running: Running, tmp_path: Path) -> None:
@@ -43,8 +55,9 @@ def test_reads_are_counted_by_reader_and_sorted_into_pressings(running: Running,
     sums = {1: "a" * 16, 2: "b" * 16}
     found = compare(known, sums, sums)
     assert [found[number].words() for number in (1, 2)] == [
-        "agrees with 3 of 3 earlier reads", "agrees with 2 of 3 earlier reads",
-    ]  # fmt: skip
+        "agrees with 3 of 3 earlier reads",
+        "agrees with 2 of 3 earlier reads",
+    ]
     assert found[1].whole
     running.stop()
     again = Running(tmp_path / "register.json")

@@ -20,9 +20,12 @@ def sheet(tmp_path: Path) -> Path:
 
 def test_a_disc_is_read_through_a_drive_to_files_that_make_it_again(sheet: Path, tmp_path: Path) -> None:
     profile = {
-        "read_offset": 47, "bad": [{"first": 90, "last": 95, "rate": 0.3, "sticky": False}],
-        "hidden_opening": "reads", "seed": 3, "over_reads": True,
-    }  # fmt: skip
+        "read_offset": 47,
+        "bad": [{"first": 90, "last": 95, "rate": 0.3, "sticky": False}],
+        "hidden_opening": "reads",
+        "seed": 3,
+        "over_reads": True,
+    }
     (tmp_path / "drive.json").write_text(json.dumps(profile))
     out = tmp_path / "out"
     done = groove_inside("disc", "read", sheet, "--out", out, "--drive", tmp_path / "drive.json", "--json")

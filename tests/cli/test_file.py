@@ -25,13 +25,15 @@ def test_names_are_shown_first_and_moved_when_told_to(tmp_path: Path) -> None:
     planned = json.loads(shown.stdout)
     assert planned["applied"] is False
     assert [one["new"] for one in planned["files"]] == [
-        "The Tollgate Sisters/Slack Water.flac", "The Tollgate Sisters/slack water (2).flac",
-    ]  # fmt: skip
+        "The Tollgate Sisters/Slack Water.flac",
+        "The Tollgate Sisters/slack water (2).flac",
+    ]
     assert all(one.exists() for one in files)
     assert groove("file", "{artist}/{title}", *files, "--into", tmp_path, "--apply").returncode == 0
     assert sorted(path.name for path in (tmp_path / "The Tollgate Sisters").iterdir()) == [
-        "Slack Water.flac", "slack water (2).flac",
-    ]  # fmt: skip
+        "Slack Water.flac",
+        "slack water (2).flac",
+    ]
 
 
 def test_what_cannot_be_is_said_in_a_line(tmp_path: Path) -> None:

@@ -88,9 +88,13 @@ def test_what_cannot_be_done_is_refused_in_words(take: Path, tmp_path: Path, arg
     (tmp_path / "broken.json").write_text('{"clicks": ')
     soundfile.write(str(tmp_path / "float.wav"), np.zeros((4_000, 2)), RATE_HZ, subtype="FLOAT")
     places = {
-        "take": take, "out": tmp_path / "out", "bad": tmp_path / "bad.json", "broken": tmp_path / "broken.json",
-        "float": tmp_path / "float.wav", "missing": tmp_path / "missing",
-    }  # fmt: skip
+        "take": take,
+        "out": tmp_path / "out",
+        "bad": tmp_path / "bad.json",
+        "broken": tmp_path / "broken.json",
+        "float": tmp_path / "float.wav",
+        "missing": tmp_path / "missing",
+    }
     before = take.read_bytes()
     done = groove_inside("repair", *(one.format(**places) for one in arguments))
     assert done.returncode == 1

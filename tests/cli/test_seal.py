@@ -31,8 +31,11 @@ def test_a_folder_is_sealed_verified_and_taken_apart_again(album: Path, tmp_path
     assert [one["verdict"] for one in told["masters"]] == ["sound"] * 3
     bagit.Bag(str(bag)).validate()
     assert {path.name for path in (bag / "data" / "copies" / "MP3 128").iterdir()} == {
-        "01 Track.mp3", "02 Track.mp3", "03 Track.mp3", "album.m3u8",
-    }  # fmt: skip
+        "01 Track.mp3",
+        "02 Track.mp3",
+        "03 Track.mp3",
+        "album.m3u8",
+    }
     flac = next(one for one in told["copies"] if one["label"] == "FLAC 16 bit")
     assert {one["verdict"] for one in flac["copies"]} == {"identical"}
     assert groove("verify", bag).returncode == 0
@@ -82,10 +85,14 @@ def test_what_cannot_be_is_said_in_one_line_and_nothing_is_written(
     write(tmp_path / "a.wav", noise(1_000, bits=16), 44_100, subtype="PCM_16")
     soundfile.write(tmp_path / "a.ogg", np.zeros((1_000, 2)), 44_100, format="OGG", subtype="VORBIS")
     places = {
-        "album": album, "empty": tmp_path / "empty", "full": tmp_path / "full", "new": tmp_path / "new",
+        "album": album,
+        "empty": tmp_path / "empty",
+        "full": tmp_path / "full",
+        "new": tmp_path / "new",
         "percent": write(tmp_path / "100 %.wav", noise(1_000, bits=16), 44_100, subtype="PCM_16"),
-        "wav": tmp_path / "a.wav", "lossy": tmp_path / "a.ogg",
-    }  # fmt: skip
+        "wav": tmp_path / "a.wav",
+        "lossy": tmp_path / "a.ogg",
+    }
     refused = groove_inside(*(one.format(**places) for one in arguments))
     assert refused.returncode == 1 and words in refused.stderr, refused.stderr
     assert refused.stderr.count("\n") == 1

@@ -12,8 +12,10 @@ from inkwell_groove.core.errors import Refused
 
 def test_each_role_may_do_what_the_ones_before_it_may() -> None:
     assert [[may(role, needed) for needed in ROLES] for role in ROLES] == [
-        [True, False, False], [True, True, False], [True, True, True],
-    ]  # fmt: skip
+        [True, False, False],
+        [True, True, False],
+        [True, True, True],
+    ]
 
 
 @pytest.mark.parametrize("name", ["Ilse Vanterroe", "J. Maskell-Obi", "O'Dell", "李明", "ab"])

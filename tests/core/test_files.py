@@ -141,10 +141,17 @@ def test_a_lying_header_can_be_made_true(tmp_path: Path) -> None:
 
 def test_over_4_gib_the_true_header_is_rf64_with_the_size_in_ds64() -> None:
     layout = riff.RiffLayout(
-        container="WAV", format_tag=1, channels=2, rate_hz=96_000, bits=24, block_align=6,
+        container="WAV",
+        format_tag=1,
+        channels=2,
+        rate_hz=96_000,
+        bits=24,
+        block_align=6,
         fmt_chunk=struct.pack("<HHIIHH", 1, 2, 96_000, 576_000, 6, 24),
-        data_offset=44, declared_bytes=0, found_bytes=6 * 10**9,
-    )  # fmt: skip
+        data_offset=44,
+        declared_bytes=0,
+        found_bytes=6 * 10**9,
+    )
     header = riff.true_header(layout)
     assert header[:4] == b"RF64"
     again = riff.read_layout(io.BytesIO(header), size=len(header) + 6 * 10**9, name="x")

@@ -14,9 +14,37 @@ from inkwell_groove.core.filing import MAX_NAME_BYTES, file_names, fill, folder_
 from tests.core.strategies import any_text
 
 RUDE = st.sampled_from(
-    ["..", ".", "/", "\\", "a/b", "../../etc/passwd", "C:\\x", "CON", "con.flac", "LPT1", "aux ", "x.", " x ", "", "~",
-     "é", "e\u0301", "É", "ß", "SS", "ﬁ", "x" * 300, "é" * 200, "\u202egnp.exe", "a\x00b", "nul.txt.x", "İ", "🎷" * 80]
-)  # fmt: skip
+    [
+        "..",
+        ".",
+        "/",
+        "\\",
+        "a/b",
+        "../../etc/passwd",
+        "C:\\x",
+        "CON",
+        "con.flac",
+        "LPT1",
+        "aux ",
+        "x.",
+        " x ",
+        "",
+        "~",
+        "é",
+        "e\u0301",
+        "É",
+        "ß",
+        "SS",
+        "ﬁ",
+        "x" * 300,
+        "é" * 200,
+        "\u202egnp.exe",
+        "a\x00b",
+        "nul.txt.x",
+        "İ",
+        "🎷" * 80,
+    ]
+)
 texts = any_text | RUDE
 
 

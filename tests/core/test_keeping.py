@@ -64,8 +64,12 @@ def test_a_part_that_is_no_longer_asked_for_is_left_out(before: tuple[SealOrder,
     assert album.kept == ("Masters",)
     assert album.parts == ()
     assert sorted(path.name for path in (folder / "data").iterdir()) == [
-        "description.json", "dublin-core.xml", "masters", "plans", "report.html",
-    ]  # fmt: skip
+        "description.json",
+        "dublin-core.xml",
+        "masters",
+        "plans",
+        "report.html",
+    ]
 
 
 def test_another_title_makes_everything_anew(before: tuple[SealOrder, Earlier], tmp_path: Path) -> None:

@@ -95,8 +95,10 @@ def test_a_file_that_is_not_there_is_told_at_its_line() -> None:
 def test_over_99_tracks_are_told_where_they_begin() -> None:
     lines = [FILE.strip()]
     for number in range(1, 103):
-        lines += [f"TRACK {number:02} AUDIO", f"INDEX 01 {number // 60:02}:{number % 60:02}:00" if number > 1 else
-                  "INDEX 01 00:00:00"]  # fmt: skip
+        lines += [
+            f"TRACK {number:02} AUDIO",
+            f"INDEX 01 {number // 60:02}:{number % 60:02}:00" if number > 1 else "INDEX 01 00:00:00",
+        ]
     sheet, faults = parse("\n".join(lines).encode())
     assert len(sheet.tracks) == 99
     assert faults[0].line == 2 * 99 + 2 and faults[0].grave

@@ -242,8 +242,10 @@ def test_a_file_that_others_made_is_taken_apart_by_its_cue_sheet(kept: str, tmp_
     assert apart.cuts_from == {"tag": "CUESHEET tag", "block": "CUESHEET block", "beside": "whole.cue"}[kept]
     cut = 3 * 44_100 + 10 * 588
     assert [(one.number, one.start_sample, one.end_sample) for one in apart.tracks] == [
-        (0, 0, 44_100), (1, 44_100, cut), (2, cut, len(data)),
-    ]  # fmt: skip
+        (0, 0, 44_100),
+        (1, 44_100, cut),
+        (2, cut, len(data)),
+    ]
     whole = np.concatenate([soundfile.read(out / one.file, dtype="int32")[0] for one in apart.tracks])
     np.testing.assert_array_equal(whole, data)
     if kept != "block":
@@ -318,9 +320,9 @@ def test_a_thousand_flipped_bits_are_all_found_and_in_flac_named_to_the_frame(
 ) -> None:
     package = tmp_path / "package"
     shutil.copytree(full[2], package)
-    expected = listed(package) | {"tagmanifest-sha256.txt": next(
-        one.sha256 for one in full[1].package if one.name == "tagmanifest-sha256.txt"
-    )}  # fmt: skip
+    expected = listed(package) | {
+        "tagmanifest-sha256.txt": next(one.sha256 for one in full[1].package if one.name == "tagmanifest-sha256.txt")
+    }
     names = sorted(expected)
     sizes = [(package / name).stat().st_size for name in names]
     chance = random.Random(20_26)
@@ -378,8 +380,10 @@ def test_missing_moved_and_unknown_files_are_told_apart(
     found = {one.file: one for one in check_folder(package, expected, aside=["tagmanifest-sha256.txt"])}
     states = {name: one.state for name, one in found.items() if one.state != "sound"}
     assert states == {
-        "data/masters/01 One.flac": "moved", "data/masters/02 Two.flac": "missing", "data/stranger.txt": "unknown",
-    }  # fmt: skip
+        "data/masters/01 One.flac": "moved",
+        "data/masters/02 Two.flac": "missing",
+        "data/stranger.txt": "unknown",
+    }
     assert found["data/masters/01 One.flac"].now_at == "data/elsewhere.flac"
     told = verify(package)
     assert not told.sound

@@ -11,9 +11,20 @@ import inkwell_groove
 
 SOURCES = Path(inkwell_groove.__file__).parent
 SWITCHES = {
-    "catch_warnings", "simplefilter", "filterwarnings", "resetwarnings", "chdir", "fchdir", "umask", "setlocale",
-    "field_size_limit", "setrecursionlimit", "setdefaulttimeout", "tzset", "seterr",
-}  # fmt: skip
+    "catch_warnings",
+    "simplefilter",
+    "filterwarnings",
+    "resetwarnings",
+    "chdir",
+    "fchdir",
+    "umask",
+    "setlocale",
+    "field_size_limit",
+    "setrecursionlimit",
+    "setdefaulttimeout",
+    "tzset",
+    "seterr",
+}
 
 
 def switches_in(text: str) -> list[str]:

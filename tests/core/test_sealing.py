@@ -122,9 +122,11 @@ def test_a_cover_is_embedded_as_the_house_wants_it_and_kept_whole_beside(tmp_pat
     cover.write_bytes(lanterns_cover())
     take = write(tmp_path / "take.wav", noise(100_000))
     for rule, pixels, beside in (
-        (ArtRule(most_px=600, beside=False), 600, True), (ArtRule(beside=False), 1_000, False),
-        (ArtRule(), 1_000, True), (ArtRule(embed="none", beside=False), 0, True),
-    ):  # fmt: skip
+        (ArtRule(most_px=600, beside=False), 600, True),
+        (ArtRule(beside=False), 1_000, False),
+        (ArtRule(), 1_000, True),
+        (ArtRule(embed="none", beside=False), 0, True),
+    ):
         folder = tmp_path / f"{rule.most_px} {rule.embed} {rule.beside}"
         folder.mkdir()
         order = order_for(take, cover=cover).model_copy(update={"art": rule})
@@ -157,10 +159,15 @@ def test_tags_and_cover_are_in_every_track(tmp_path: Path) -> None:
     album = seal_album(order_for(take, cover=cover), folder)
     tags = read_tags(folder / album.tracks[1].file)
     assert dict(tags.fields) == {
-        "TITLE": "Two", "ARTIST": "The Test Band", "ALBUMARTIST": "The Test Band",
-        "ALBUM": "Test Record", "DATE": "1974-03",
-        "TRACKNUMBER": "2", "TRACKTOTAL": "3", "SHELFMARK": "T-1",
-    }  # fmt: skip
+        "TITLE": "Two",
+        "ARTIST": "The Test Band",
+        "ALBUMARTIST": "The Test Band",
+        "ALBUM": "Test Record",
+        "DATE": "1974-03",
+        "TRACKNUMBER": "2",
+        "TRACKTOTAL": "3",
+        "SHELFMARK": "T-1",
+    }
     assert tags.pictures == ((3, "image/jpeg", cover.read_bytes()),)
 
 

@@ -43,10 +43,14 @@ def heard(audio: Track) -> dict[str, object]:
 def found(tracks: Sequence[Track | None], **facts: object) -> list[Finding]:
     """What is said of a release of these tracks; None for one that nobody listened to."""
     files = [
-        Record(key, f"1/x/{key}.flac", {},
-               {"format": "FLAC", **({} if audio is None else {"loudness": heard(audio)}), **facts})
+        Record(
+            key,
+            f"1/x/{key}.flac",
+            {},
+            {"format": "FLAC", **({} if audio is None else {"loudness": heard(audio)}), **facts},
+        )
         for key, audio in enumerate(tracks, start=1)
-    ]  # fmt: skip
+    ]
     return list(stated(Release(files, {}), House()))
 
 

@@ -17,10 +17,20 @@ from inkwell_groove.core.survey.names import Use, spellings
 from inkwell_groove.core.survey.survey import CHECKS, by_release, survey
 from inkwell_groove.demo.inventing import invent
 
-FRONT = {"role": "front", "mime": "image/jpeg", "width_px": 1_000, "height_px": 1_000, "size_bytes": 200_000,
-         "sha256": "f" * 64}  # fmt: skip
-FACTS: dict[str, Any] = {"format": "FLAC", "silent_tail_s": 0.5, "pictures": [FRONT],
-                         "others": [("REPLAYGAIN_TRACK_GAIN", "-3.20 dB")]}  # fmt: skip
+FRONT = {
+    "role": "front",
+    "mime": "image/jpeg",
+    "width_px": 1_000,
+    "height_px": 1_000,
+    "size_bytes": 200_000,
+    "sha256": "f" * 64,
+}
+FACTS: dict[str, Any] = {
+    "format": "FLAC",
+    "silent_tail_s": 0.5,
+    "pictures": [FRONT],
+    "others": [("REPLAYGAIN_TRACK_GAIN", "-3.20 dB")],
+}
 MEASURED = {"loud": {"lufs": -15.0, "true_peak_dbtp": -1.0}, "blocks": {"lowest": -150, "counts": [1_000]}}
 TITLES = ("Over the Sluice", "Ferry Home", "The Eel Catcher's Walk", "Quarry Sunday", "Rope and Tar")
 
@@ -28,14 +38,24 @@ TITLES = ("Over the Sluice", "Ferry Home", "The Eel Catcher's Walk", "Quarry Sun
 def album(count: int = 5, *, folder: str = "1/Silver Band", name: str = "Lanterns", first: int = 1) -> list[Record]:
     return [
         Record(
-            first + at, f"{folder}/{at + 1:02} {TITLES[at]}.flac",
-            {"title": TITLES[at], "artist": "Marrowby Silver Band", "artist_sort": "Marrowby Silver Band",
-             "album": name, "album_artist": "Marrowby Silver Band", "album_artist_sort": "Marrowby Silver Band",
-             "track_number": str(at + 1), "track_total": str(count), "date": "1974", "genre": "Brass"},
+            first + at,
+            f"{folder}/{at + 1:02} {TITLES[at]}.flac",
+            {
+                "title": TITLES[at],
+                "artist": "Marrowby Silver Band",
+                "artist_sort": "Marrowby Silver Band",
+                "album": name,
+                "album_artist": "Marrowby Silver Band",
+                "album_artist_sort": "Marrowby Silver Band",
+                "track_number": str(at + 1),
+                "track_total": str(count),
+                "date": "1974",
+                "genre": "Brass",
+            },
             FACTS,
         )
         for at in range(count)
-    ]  # fmt: skip
+    ]
 
 
 BESIDE = {"1/Silver Band/cover.jpg": "f" * 64}
@@ -187,12 +207,19 @@ def test_of_files_with_one_sound_the_best_described_is_kept() -> None:
 
 # Invented names; which of them are the same is what anybody would say.
 SAME = [
-    ("The Tollgate Sisters", "Tollgate Sisters"), ("The Tollgate Sisters", "THE TOLLGATE SISTERS"),
-    ("Jón Maskell-Obi", "Jon Maskell Obi"), ("Gull & Crane", "Gull and Crane"),
-    ("Marrowby Silver Band", "Marrowby Silver Bnad"), ("Ephraim Duckett", "Ephraim Ducket"),
-]  # fmt: skip
-OTHERS = [("Quartet No. 1", "Quartet No. 2"), ("The Rooks", "The Rocks"), ("Ann Teller", "Dan Keller"),
-          ("Marrowby Silver Band", "Marrowby Brass Band")]  # fmt: skip
+    ("The Tollgate Sisters", "Tollgate Sisters"),
+    ("The Tollgate Sisters", "THE TOLLGATE SISTERS"),
+    ("Jón Maskell-Obi", "Jon Maskell Obi"),
+    ("Gull & Crane", "Gull and Crane"),
+    ("Marrowby Silver Band", "Marrowby Silver Bnad"),
+    ("Ephraim Duckett", "Ephraim Ducket"),
+]
+OTHERS = [
+    ("Quartet No. 1", "Quartet No. 2"),
+    ("The Rooks", "The Rocks"),
+    ("Ann Teller", "Dan Keller"),
+    ("Marrowby Silver Band", "Marrowby Brass Band"),
+]
 
 
 @pytest.mark.parametrize(("usual", "other"), SAME)

@@ -59,10 +59,25 @@ def certificate(folder: Path) -> dict[str, str]:
     files = {"INKWELL_TLS_CERTIFICATE": folder / "cert.pem", "INKWELL_TLS_KEY": folder / "key.pem"}
     cert, key = files.values()
     subprocess.run(
-        ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "1", "-subj", "/CN=archive.example",
-         "-keyout", key, "-out", cert],
-        check=True, capture_output=True,
-    )  # fmt: skip
+        [
+            "openssl",
+            "req",
+            "-x509",
+            "-newkey",
+            "rsa:2048",
+            "-nodes",
+            "-days",
+            "1",
+            "-subj",
+            "/CN=archive.example",
+            "-keyout",
+            key,
+            "-out",
+            cert,
+        ],
+        check=True,
+        capture_output=True,
+    )
     return {name: str(path) for name, path in files.items()}
 
 

@@ -33,9 +33,14 @@ def test_metaflac_takes_the_sheet_of_a_single_file(sheet: Path, tmp_path: Path) 
     subprocess.run(["metaflac", f"--import-cuesheet-from={folder / 'disc.cue'}", album], check=True)
     told = subprocess.run(["metaflac", "--export-cuesheet-to=-", album], check=True, capture_output=True, text=True)
     assert re.findall(r"INDEX (\d\d) (\S+)", told.stdout) == [
-        ("00", "00:00:00"), ("01", "00:00:40"), ("00", "00:00:70"), ("01", "00:01:05"),
-        ("00", "00:01:44"), ("01", "00:01:45"), ("02", "00:02:00"),
-    ]  # fmt: skip
+        ("00", "00:00:00"),
+        ("01", "00:00:40"),
+        ("00", "00:00:70"),
+        ("01", "00:01:05"),
+        ("00", "00:01:44"),
+        ("01", "00:01:45"),
+        ("02", "00:02:00"),
+    ]
     subprocess.run(["flac", "--test", "--silent", album], check=True)
 
 

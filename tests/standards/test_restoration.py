@@ -15,8 +15,18 @@ from inkwell_groove.core.restoration.speed import AtSpeed
 from tests.streams import Held
 
 # IEC 60098: playback in dB over 1 kHz, computed from 3180, 318 and 75 microseconds.
-_IEC_60098 = {20: 19.274, 50: 16.946, 100: 13.088, 200: 8.219, 500: 2.648, 1000: 0.0, 2000: -2.589, 5000: -8.210,
-              10000: -13.734, 20000: -19.620}  # fmt: skip
+_IEC_60098 = {
+    20: 19.274,
+    50: 16.946,
+    100: 13.088,
+    200: 8.219,
+    500: 2.648,
+    1000: 0.0,
+    2000: -2.589,
+    5000: -8.210,
+    10000: -13.734,
+    20000: -19.620,
+}
 
 
 @pytest.mark.parametrize("order", [2, 8, 24])

@@ -36,8 +36,7 @@ def house(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterat
     record_side(side / "side.wav")
     (heap / "files").mkdir()
     record_side(heap / "files" / "one.wav", tracks_s=(3.0,))
-    roots = {name: str(nothing) for name in ("INKWELL_CARRIERS_ROOT", "INKWELL_DISCS_ROOT",
-                                             "INKWELL_TARGETS_ROOT")}  # fmt: skip
+    roots = {name: str(nothing) for name in ("INKWELL_CARRIERS_ROOT", "INKWELL_DISCS_ROOT", "INKWELL_TARGETS_ROOT")}
     with Server(database_url, tmp_path_factory.mktemp("media"), INKWELL_FILES_ROOT=str(heap), **roots) as running:
         docket = running.open_docket("WH-0990")
         running.upload(docket["id"], side / "side.wav")
@@ -59,9 +58,12 @@ def map_path_parameters(context: schemathesis.HookContext, path_parameters: Any)
 @pytest.mark.parametrize("operation", [one.ok() for one in schema.get_all_operations()], ids=lambda one: one.label)
 def test_nothing_that_is_sent_breaks_it(operation: Any, house: Server) -> None:
     @settings(
-        max_examples=EXAMPLES, phases=[Phase.explicit, Phase.generate], derandomize=True, deadline=None,
+        max_examples=EXAMPLES,
+        phases=[Phase.explicit, Phase.generate],
+        derandomize=True,
+        deadline=None,
         suppress_health_check=list(HealthCheck),
-    )  # fmt: skip
+    )
     @given(operation.as_strategy())
     def tried(case: schemathesis.Case) -> None:
         answer = case.call(base_url=house.address, timeout=30)

@@ -87,8 +87,11 @@ def test_a_wall_of_releases(house: tuple[Server, Path]) -> None:
     assert wall["total"] == 1
     cover = wall["covers"][0]
     assert (cover["title"], cover["artist"], cover["year"], cover["tracks"]) == (
-        "Tide Tables", "Odalys Brandt", "1974", 3,
-    )  # fmt: skip
+        "Tide Tables",
+        "Odalys Brandt",
+        "1974",
+        3,
+    )
     assert cover["first"]["title"] == "Ebb"
     assert len(server.get("/collection/wall", most=4)["covers"]) == 4
 

@@ -75,8 +75,11 @@ def test_a_disc_goes_from_the_drive_to_a_sealed_folder_that_makes_it_again(house
     assert docket["release"]["title"] == "Two Tides" and docket["origins"]["title"] == "the disc"
     lines = docket["carriers"][0]["sides"][0]["tracks"]
     assert [(one["number"], one["title"]) for one in lines] == [
-        (0, "Hidden opening"), (1, "Ebb"), (2, "Flood"), (3, "Slack"),
-    ]  # fmt: skip
+        (0, "Hidden opening"),
+        (1, "Ebb"),
+        (2, "Flood"),
+        (3, "Slack"),
+    ]
     assert len(docket["carriers"][0]["sides"][0]["takes"]) == 2, "what was made of the first reading is kept"
     house.post(f"/dockets/{docket['id']}/seal")
     house.wait_for_jobs()

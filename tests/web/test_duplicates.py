@@ -38,8 +38,9 @@ def tagged(path: Path, sound: Any, title: str, **more: str) -> None:
 def root(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """One recording in four files, another edit of it, another recording of its title, and two that are no kin."""
     root = tmp_path_factory.mktemp("files")
-    first, second, third = (np.column_stack(play(Tune("", 26.0, seed, 96 + 9 * seed, seed), RATE_HZ, speed=1.0))
-                            for seed in (3, 4, 5))  # fmt: skip
+    first, second, third = (
+        np.column_stack(play(Tune("", 26.0, seed, 96 + 9 * seed, seed), RATE_HZ, speed=1.0)) for seed in (3, 4, 5)
+    )
     first[:, 1] *= 0.5
     press = {"album": "Slack Water", "catalognumber": "QHS 44", "date": "1968"}
     tagged(root / "all/first/Slack Water.flac", first, "Slack Water", tracknumber="1", **press)

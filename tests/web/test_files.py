@@ -60,8 +60,9 @@ def change(desk: Server, changes: list[Any]) -> Any:
 
 
 def keep(desk: Server, proposed: Any) -> None:
-    change(desk, [{"file_id": one["file_id"], "field": one["field"], "value": one["after"]}
-                  for one in proposed["changes"]])  # fmt: skip
+    change(
+        desk, [{"file_id": one["file_id"], "field": one["field"], "value": one["after"]} for one in proposed["changes"]]
+    )
 
 
 def write(desk: Server, bundle: Any, **options: Any) -> Any:
@@ -87,8 +88,9 @@ def ended(desk: Server, step_id: int) -> Any:
 def digests_below(folder: Path) -> dict[str, str]:
     return {
         path.relative_to(folder).as_posix(): hashlib.sha256(path.read_bytes()).hexdigest()
-        for path in sorted(folder.rglob("*")) if path.is_file()
-    }  # fmt: skip
+        for path in sorted(folder.rglob("*"))
+        if path.is_file()
+    }
 
 
 def test_a_folder_comes_in_whole_and_what_cannot_be_read_is_said(desk: Server, root: Path, messy: str) -> None:
@@ -106,8 +108,15 @@ def test_a_folder_comes_in_whole_and_what_cannot_be_read_is_said(desk: Server, r
     assert single["pictures"][0]["width_px"] == 120
     assert 19.5 < by_name["Kiln Lane Tapes - last of the evening.flac"]["silent_tail_s"] < 21
     assert {one["format"] for one in found if one["format"]} == {
-        "FLAC", "MP3", "AAC", "ALAC", "Vorbis", "Opus", "WAV", "AIFF",
-    }  # fmt: skip
+        "FLAC",
+        "MP3",
+        "AAC",
+        "ALAC",
+        "Vorbis",
+        "Opus",
+        "WAV",
+        "AIFF",
+    }
     copies = digests_below(desk.media_root / "bundles" / str(bundle["id"]))
     assert copies == digests_below(root / messy), "what came in is what lay there"
 
@@ -120,10 +129,15 @@ def test_nothing_is_written_until_write_and_everything_is_taken_back_after_a_res
     before, stored = digests_below(folder), rows(desk, bundle)
     ids = [one["id"] for one in stored if one["kind"] == "audio"]
     keep(desk, desk.post("/sheet/read-names", {"file_ids": ids, "pattern": "{artist} - {title}"}))
-    rule = {"fields": ["title", "artist", "album"], "steps": [
-        {"do": "underscores"}, {"do": "leading number"}, {"do": "without", "of": "artist"},
-        {"do": "case", "to": "title"},
-    ]}  # fmt: skip
+    rule = {
+        "fields": ["title", "artist", "album"],
+        "steps": [
+            {"do": "underscores"},
+            {"do": "leading number"},
+            {"do": "without", "of": "artist"},
+            {"do": "case", "to": "title"},
+        ],
+    }
     keep(desk, desk.post("/sheet/reword", {"file_ids": ids, "rules": [rule]}))
     keep(desk, desk.post("/sheet/number", {"file_ids": ids, "totals": True}))
     keep(desk, desk.post("/sheet/derive", {"file_ids": ids, "what": "album artists"}))
@@ -181,8 +195,10 @@ def test_files_edited_in_place_are_what_they_were_after_taking_back(desk: Server
     before = digests_below(root)
     bundle = bring_in(desk, f"{messy}/TOLLGATE SISTERS (rip)", in_place=True)
     found = rows(desk, bundle)
-    change(desk, [{"file_id": one["id"], "field": "path", "value": one["path"].upper().replace("MP3", "mp3")}
-                  for one in found])  # fmt: skip
+    change(
+        desk,
+        [{"file_id": one["id"], "field": "path", "value": one["path"].upper().replace("MP3", "mp3")} for one in found],
+    )
     change(desk, [{"file_id": one["id"], "field": "lyrics", "value": "La\nla"} for one in found])
     step = write(desk, bundle)
     assert step["state"] == "written"
@@ -303,8 +319,13 @@ def test_copies_are_filed_back_where_they_came_from_and_what_lay_there_is_kept(
     bundle = bring_in(desk, f"{messy}/preludes")
     before = digests_below(root / messy / "preludes")
     found = rows(desk, bundle)
-    change(desk, [{"file_id": found[0]["id"], "field": "title", "value": "Ebb"},
-                  {"file_id": found[1]["id"], "field": "path", "value": "two/prelude.flac"}])  # fmt: skip
+    change(
+        desk,
+        [
+            {"file_id": found[0]["id"], "field": "title", "value": "Ebb"},
+            {"file_id": found[1]["id"], "field": "path", "value": "two/prelude.flac"},
+        ],
+    )
     write(desk, bundle)
     assert digests_below(root / messy / "preludes") == before, "copies are copies until filed back"
     filed = desk.post(f"/bundles/{bundle['id']}/file-back")
@@ -413,7 +434,7 @@ def test_rules_are_saved_ordered_and_shown_on_examples(desk: Server) -> None:
         ("POST", "/sheet/reword", {"file_ids": [1], "rules": [{"fields": ["no"], "steps": [{"do": "space"}]}]}, 422),
         ("PUT", "/wording-rules", {"name": "", "fields": ["title"], "steps": [{"do": "space"}]}, 422),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_is_answered(desk: Server, method: str, path: str, body: Any, status: int) -> None:
     answer = desk.api.request(method, path, json=body)
     assert answer.status_code == status, answer.text

@@ -50,7 +50,7 @@ def test_a_merge_is_seen_before_it_is_made_and_taken_back_as_a_whole(house: Serv
     assert preview["files"] == held[VARIANTS[0]]["files"]
     assert {(one["path"], one["before"], one["after"]) for one in preview["dockets"]} == {
         ("WH-0500", "marrowby silver band", BAND),
-    }  # fmt: skip
+    }
     assert all(BAND in one["after"] or one["field"].endswith("_sort") for one in preview["changes"])
     assert digests_below(root) == files, "seen only"
 
@@ -62,8 +62,9 @@ def test_a_merge_is_seen_before_it_is_made_and_taken_back_as_a_whole(house: Serv
     assert after[BAND]["heading"] == BAND
     assert after.get(VARIANTS[0], {"files": 0})["files"] == 0
     assert house.get("/ledger")[0]["action"] in (
-        "person heading “Marrowby Silver Band”: 1 variants merged", f"heading “{BAND}”, {preview['files']} files",
-    )  # fmt: skip
+        "person heading “Marrowby Silver Band”: 1 variants merged",
+        f"heading “{BAND}”, {preview['files']} files",
+    )
 
     back = house.post(f"/headings/merges/{made['id']}/take-back")
     assert back["taken_back"]

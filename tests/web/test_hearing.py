@@ -151,8 +151,9 @@ def test_spectra_and_pictures_show_what_went(server: Server, docket_id: int) -> 
     assert max(picture.content) > 100
     refused(
         server.api.get(f"/sides/{side_id}/spectrogram", params={**params, "listen": "repaired", "columns": 9_000}),
-        422, "too much for one picture",
-    )  # fmt: skip
+        422,
+        "too much for one picture",
+    )
     refused(server.api.get(f"/sides/{side_id}/spectra", params={"from_sample": 9, "to_sample": 5}), 422, "not in this")
 
 

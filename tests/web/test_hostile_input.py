@@ -63,9 +63,17 @@ def test_a_file_that_others_made_is_never_a_page_of_ours(house: Server) -> None:
 
 def test_every_answer_says_what_a_browser_may_do_with_it(house: Server) -> None:
     found = rows(house)
-    for path in ("/", "/dockets/1/tracks", "/favicon.svg", "/api/health", "/api/nothing", "/api/dockets/99999",
-                 f"/api/files/{found['one.flac']}/sound", "/api/takes/1/samples?first_sample=0&samples=10",
-                 "/api/openapi.json"):  # fmt: skip
+    for path in (
+        "/",
+        "/dockets/1/tracks",
+        "/favicon.svg",
+        "/api/health",
+        "/api/nothing",
+        "/api/dockets/99999",
+        f"/api/files/{found['one.flac']}/sound",
+        "/api/takes/1/samples?first_sample=0&samples=10",
+        "/api/openapi.json",
+    ):
         answer = httpx.get(house.address + path)
         assert answer.headers["x-content-type-options"] == "nosniff", path
         policy = answer.headers["content-security-policy"]

@@ -58,8 +58,10 @@ def test_a_wording_rule_of_the_house_is_held_against_every_file_and_carried_out(
     assert share(house, "tags")["following"] == wordless, "saved is not declared"
     declared(house, "/house-rules/tags", {"wanted": ["title"], "wording": ["No number in front"], "silence_s": 10})
     assert share(house, "tags") == {
-        "files": files, "following": wordless - 8, "can_be_put_right": share(house, "tags")["can_be_put_right"],
-    }  # fmt: skip
+        "files": files,
+        "following": wordless - 8,
+        "can_be_put_right": share(house, "tags")["can_be_put_right"],
+    }
     shown = house.post("/survey/preview", {"rule": "tags"})["changes"]
     assert ("01. First Boat Over", "First Boat Over") in {(one["before"], one["after"]) for one in shown}
     step = house.post("/house-rules/tags/carry-out")
@@ -180,8 +182,9 @@ def test_reports_count_what_there_is_and_come_as_csv(house: Server, tmp_path: Pa
     assert {row["label"]: row["values"] for row in reports["standing"]["rows"]} == {"empty": [1], "under way": [1]}
     assert sum(sum(row["values"]) for row in reports["backlog"]["rows"]) == 2
     assert {row["label"]: row["values"] for row in reports["condition"]["rows"]} == {
-        "crackle": [1], "nothing said": [1],
-    }  # fmt: skip
+        "crackle": [1],
+        "nothing said": [1],
+    }
     (month,) = reports["months"]["rows"]
     assert month["values"] == [pytest.approx(46 / 3600, abs=0.006), 0]
     files = sum(row["values"][0] for row in reports["formats"]["rows"])

@@ -93,8 +93,11 @@ def test_a_profile_is_saved_chosen_and_sealed_by(vault: Server, side: Path) -> N
     content = vault.api.get(f"/packages/{package['id']}/package.zip", params={"part": "MP3 128"}).content
     with zipfile.ZipFile(io.BytesIO(content)) as archive:
         assert sorted(Path(name).name for name in archive.namelist()) == [
-            "01 One.mp3", "02 Two.mp3", "03 Three.mp3", "album.m3u8",
-        ]  # fmt: skip
+            "01 One.mp3",
+            "02 Two.mp3",
+            "03 Three.mp3",
+            "album.m3u8",
+        ]
     missing = vault.api.get(f"/packages/{package['id']}/package.zip", params={"part": "Opus"})
     assert missing.status_code == 404 and "MP3 128" in missing.json()["remedy"]
     report = vault.api.get(f"/packages/{package['id']}/papers/report.html")
@@ -137,8 +140,10 @@ def test_many_are_sealed_at_once_and_a_second_time_only_what_changed(vault: Serv
     bare = int(vault.open_docket("M-3")["id"])
     asked = vault.post("/seal-many", {"docket_ids": [*ready, bare, ready[0]]})
     assert [(one["docket_id"], one["outcome"]) for one in asked] == [
-        (ready[0], "asked"), (ready[1], "asked"), (bare, "not possible"),
-    ]  # fmt: skip
+        (ready[0], "asked"),
+        (ready[1], "asked"),
+        (bare, "not possible"),
+    ]
     assert "no track to seal" in asked[2]["words"]
     vault.wait_for_jobs()
     assert [docket(vault, one)["standing"] for one in ready] == ["sealed", "sealed"]
@@ -195,8 +200,11 @@ def test_damage_is_found_named_and_put_right_from_the_second_copy(vault: Server,
     assert told["state"] == "wrong"
     found = {Path(finding["file"]).name: finding for finding in told["findings"]}
     assert {name: finding["state"] for name, finding in found.items()} == {
-        "01 One.flac": "damaged", "02 Two.flac": "moved", "album.m3u8": "missing", "stray.txt": "unknown",
-    }  # fmt: skip
+        "01 One.flac": "damaged",
+        "02 Two.flac": "moved",
+        "album.m3u8": "missing",
+        "stray.txt": "unknown",
+    }
     assert "damaged in frame " in found["01 One.flac"]["words"]
     assert docket(vault, docket_id)["packages"][-1]["fixity"]["findings"] == told["findings"]
 
@@ -256,8 +264,10 @@ def test_a_check_whose_process_dies_says_nothing_about_the_package(vault: Server
             assert "its process died 3 times" in now["failure"]["what"]
             after = fixity_of(slow, told["docket_id"])
             assert (after["state"], after["findings"], after["verified_at"]) == (
-                told["state"], told["findings"], told["verified_at"],
-            )  # fmt: skip
+                told["state"],
+                told["findings"],
+                told["verified_at"],
+            )
             actions = [line["action"] for line in slow.get("/ledger", docket_id=told["docket_id"])]
             assert any("could not be checked: its process died" in action for action in actions)
     finally:
@@ -285,8 +295,11 @@ def test_copies_are_carried_where_players_read_and_what_they_cannot_show_is_said
     vault.wait_for_jobs()
     there = vault.targets / "portable" / "The Test Band" / "Record C-1"  # type: ignore[attr-defined]
     assert sorted(path.name for path in there.iterdir()) == [
-        "01 One.mp3", "02 Two.mp3", "03 Three.mp3", "album.m3u8",
-    ]  # fmt: skip
+        "01 One.mp3",
+        "02 Two.mp3",
+        "03 Three.mp3",
+        "album.m3u8",
+    ]
     sealed = package_folder(vault, docket_id) / "data" / "copies" / "MP3 192"
     assert all(path.read_bytes() == (sealed / path.name).read_bytes() for path in there.iterdir())
     entries = (there / "album.m3u8").read_text().splitlines()

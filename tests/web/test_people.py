@@ -87,9 +87,22 @@ def test_every_route_says_which_role_it_needs() -> None:
     assert {operation for operation, role in needs.items() if role == "nobody"} == OPEN
     assert set(needs.values()) == {*ROLES, "nobody"}
     changing = [(method, operation) for method, _, operation, role in operations() if role == "reader"]
-    allowed = {"previewTracks", "previewRestorations", "previewRemedy", "previewWording",
-               "previewNaming", "previewReadNames", "previewNumbers", "previewDerived", "readSpreadsheet",
-               "patternExamples", "previewMerge", "findCrop", "cropPicture", "changePassword"}  # fmt: skip
+    allowed = {
+        "previewTracks",
+        "previewRestorations",
+        "previewRemedy",
+        "previewWording",
+        "previewNaming",
+        "previewReadNames",
+        "previewNumbers",
+        "previewDerived",
+        "readSpreadsheet",
+        "patternExamples",
+        "previewMerge",
+        "findCrop",
+        "cropPicture",
+        "changePassword",
+    }
     assert {operation for method, operation in changing if method != "GET"} <= allowed, "a reader changes nothing"
 
 

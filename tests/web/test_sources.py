@@ -121,8 +121,9 @@ def test_an_address_pasted_leads_to_just_that_release(library: Server, sources: 
     docket_id = opened(library, "S-6")
     found = looked_up(library, docket_id, f"{sources.address('union')}/records/US-bellows-reel")
     assert {one["source"] for one in found["candidates"][0]["entries"]} == {
-        "Union Shelf Catalogue", "Meridian Discography",
-    }  # fmt: skip
+        "Union Shelf Catalogue",
+        "Meridian Discography",
+    }
     assert len(found["candidates"]) == 1
     found = looked_up(library, docket_id, "US-bellows-reel")
     assert any(one["address"].endswith("/US-bellows-reel") for one in found["candidates"][0]["entries"])

@@ -43,9 +43,12 @@ def test_findings_are_put_right_by_one_step_that_is_taken_back(house: Server, ro
     assert before["titles hold more"] == 38
     chosen = {"check": "titles hold more"}
     shown = house.post("/survey/preview", chosen)["changes"]
-    assert {"path": "Harbour Lights CD1/01 First Boat Over.m4a", "field": "title",
-            "before": "01. First Boat Over", "after": "First Boat Over"}.items() <= next(
-        one for one in shown if one["before"] == "01. First Boat Over").items()  # fmt: skip
+    assert {
+        "path": "Harbour Lights CD1/01 First Boat Over.m4a",
+        "field": "title",
+        "before": "01. First Boat Over",
+        "after": "First Boat Over",
+    }.items() <= next(one for one in shown if one["before"] == "01. First Boat Over").items()
     file = root / "messy" / "Harbour Lights CD1" / "01 First Boat Over.m4a"
     sealed = file.read_bytes()
     step = house.post("/survey/put-right", chosen)

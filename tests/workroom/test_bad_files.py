@@ -137,8 +137,9 @@ def test_one_file_that_cannot_be_written_leaves_the_others_written_and_nothing_b
     media.step(1).mkdir(parents=True)
     write_lines(media.step(1) / "order", orders)
     write_files({"media_root": str(media.root), "step_id": 1}, no_news)
-    results = {one.path: one for line in read_lines(media.step(1) / "results")
-               if (one := Result.model_validate_json(line))}  # fmt: skip
+    results = {
+        one.path: one for line in read_lines(media.step(1) / "results") if (one := Result.model_validate_json(line))
+    }
     assert {path for path, one in results.items() if one.problem} == {bad.name}
     assert read_file(folder / "69.flac").fields["artist"] == "Ilse"
     assert below(folder)[bad.name] == before[bad.name]

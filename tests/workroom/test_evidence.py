@@ -35,17 +35,33 @@ NOW = datetime(2026, 1, 1, tzinfo=UTC)
 def take(**changes: Any) -> TakeView:
     form = SoundFormat(container="FLAC", word="s24", rate_hz=96_000, channels=2, samples=96_000, lossless=True)
     values: dict[str, Any] = {
-        "id": 1, "name": "side.flac", "sha256": "0" * 64, "size_bytes": 1, "format": form, "note": "",
-        "sample_peak_dbfs": -4.23, "clipped_runs": 0, "taken_in_at": NOW, "taken_in_by": "a",
-    }  # fmt: skip
+        "id": 1,
+        "name": "side.flac",
+        "sha256": "0" * 64,
+        "size_bytes": 1,
+        "format": form,
+        "note": "",
+        "sample_peak_dbfs": -4.23,
+        "clipped_runs": 0,
+        "taken_in_at": NOW,
+        "taken_in_by": "a",
+    }
     return TakeView(**{**values, **changes})
 
 
 def line(confidence: float | None = 0.9) -> TrackLine:
     return TrackLine(
-        key="k", number=1, side_id=1, title="", artist="", origins={}, start_sample=0, end_sample=1, rate_hz=96_000,
+        key="k",
+        number=1,
+        side_id=1,
+        title="",
+        artist="",
+        origins={},
+        start_sample=0,
+        end_sample=1,
+        rate_hz=96_000,
         confidence=confidence,
-    )  # fmt: skip
+    )
 
 
 def side(
@@ -80,8 +96,15 @@ def side(
 
 def upload(state: str, refusal: Refusal | None = None) -> UploadView:
     return UploadView(
-        id=1, docket_id=1, side_id=1, name="side.wav", size_bytes=9, received_bytes=9, state=state, refusal=refusal  # type: ignore[arg-type]
-    )  # fmt: skip
+        id=1,
+        docket_id=1,
+        side_id=1,
+        name="side.wav",
+        size_bytes=9,
+        received_bytes=9,
+        state=state,
+        refusal=refusal,  # type: ignore[arg-type]
+    )
 
 
 @pytest.mark.parametrize(
@@ -129,9 +152,15 @@ def test_a_side_that_is_still_to_come_and_faults_are_told() -> None:
     assert evidence.transfer([side(take()), side(letter="B")]).line == "1 take, 96 kHz/24, side B still to come"
     fault = Fault(kind="lost", at_sample=5, samples=960, words="960 samples lost")
     told = Transferred(
-        source="deck", chain=Chain(name="c"), gain_db=0.0, began_at=NOW, ended="by hand", marks=[], faults=[fault],
+        source="deck",
+        chain=Chain(name="c"),
+        gain_db=0.0,
+        began_at=NOW,
+        ended="by hand",
+        marks=[],
+        faults=[fault],
         samples_sha256=None,
-    )  # fmt: skip
+    )
     found = evidence.transfer([side(take(transferred=told))])
     assert (found.line, found.mood) == ("1 take, 1 fault while recording", "missing")
 
@@ -194,8 +223,13 @@ def test_artwork_tells_size_and_the_first_advice_of_the_front_cover_alone() -> N
 )
 def test_where_a_docket_stands(change: dict[str, Any], standing: str) -> None:
     ready: dict[str, Any] = {
-        "has_takes": True, "has_tracks": True, "all_lossless": True, "missing": [], "sealed_basis": None, "basis": "a"
-    }  # fmt: skip
+        "has_takes": True,
+        "has_tracks": True,
+        "all_lossless": True,
+        "missing": [],
+        "sealed_basis": None,
+        "basis": "a",
+    }
     assert evidence.standing(**{**ready, **change}) == standing
 
 
@@ -222,17 +256,35 @@ def disc_row(*verdicts: str, state: str = "read") -> DiscRead:
     }
     tracks = tuple(
         TrackRead(
-            number=number, first_frame=100 * number, end_frame=100 * number + 100, first_crc32="", second_crc32="",
-            crc32="", sha256="", peak=1, settled=(), disputed=(3,) if verdict == "damaged" else (), rereads=0,
-            silent_share=0.0, witness_sum=None, witness=witness.get(verdict, Witness(answer="unknown")),
+            number=number,
+            first_frame=100 * number,
+            end_frame=100 * number + 100,
+            first_crc32="",
+            second_crc32="",
+            crc32="",
+            sha256="",
+            peak=1,
+            settled=(),
+            disputed=(3,) if verdict == "damaged" else (),
+            rereads=0,
+            silent_share=0.0,
+            witness_sum=None,
+            witness=witness.get(verdict, Witness(answer="unknown")),
         )
         for number, verdict in enumerate(verdicts, start=1)
-    )  # fmt: skip
+    )
     toc = Toc(tracks=(TocTrack(number=1, start=100), TocTrack(number=2, start=200)), lead_out=300)
     record = DiscRecord(
-        application="", read_at="", read_by="", drive=DriveFacts(id="x", name="x"), offset_samples=0,
-        offset_from="the register", twice=True, toc=toc, tracks=tracks,
-    )  # fmt: skip
+        application="",
+        read_at="",
+        read_by="",
+        drive=DriveFacts(id="x", name="x"),
+        offset_samples=0,
+        offset_from="the register",
+        twice=True,
+        toc=toc,
+        tracks=tracks,
+    )
     return DiscRead(id=1, state=state, record=record.model_dump(mode="json") if verdicts else None)
 
 

@@ -44,10 +44,16 @@ class Place:
         shutil.copytree(self.originals, self.folder)
         self.media.step(1).mkdir(parents=True)
         orders = [
-            Order(file_id=number, root=str(self.folder), path=old, new_path=new, fields={"title": f"Now {number}"},
-                  sha256=sha256_of(self.folder / old))
+            Order(
+                file_id=number,
+                root=str(self.folder),
+                path=old,
+                new_path=new,
+                fields={"title": f"Now {number}"},
+                sha256=sha256_of(self.folder / old),
+            )
             for number, (old, new) in enumerate(SWAPPED.items(), start=1)
-        ]  # fmt: skip
+        ]
         write_lines(self.media.step(1) / "order", orders)
 
     def write(self) -> object:
@@ -113,10 +119,15 @@ class Filing:
                 path.write_text(text)
             orders.append(
                 FilingOrder(
-                    file_id=number, root=str(self.mine), source=str(self.copies), old=old, new=new,
-                    old_sha256=sha256_of(self.mine / old), new_sha256=sha256_of(self.copies / new),
+                    file_id=number,
+                    root=str(self.mine),
+                    source=str(self.copies),
+                    old=old,
+                    new=new,
+                    old_sha256=sha256_of(self.mine / old),
+                    new_sha256=sha256_of(self.copies / new),
                 )
-            )  # fmt: skip
+            )
         (self.mine / "b" / "cover.jpg").write_text("not ours")
         write_lines(self.media.step(1) / FILING, orders)
 
@@ -196,8 +207,11 @@ def test_a_stranger_in_the_way_leaves_every_file_where_it_was(tmp_path: Path, la
     with pytest.raises(Refused, match="d is there already"):
         rename_all(moves)
     assert {path.name: path.read_text() for path in tmp_path.iterdir()} == {
-        "a": "a", "b": "b", "c": "c", "d": "a stranger",
-    }  # fmt: skip
+        "a": "a",
+        "b": "b",
+        "c": "c",
+        "d": "a stranger",
+    }
 
 
 def test_another_file_under_the_name_is_not_taken_for_the_one_that_was_meant(tmp_path: Path) -> None:

@@ -26,10 +26,12 @@ steps = st.lists(
     st.dictionaries(
         st.integers(0, len(NAMES) - 1),
         st.tuples(st.dictionaries(st.sampled_from(FIELDS), texts, max_size=4), st.one_of(st.none(), texts)),
-        min_size=1, max_size=4,
+        min_size=1,
+        max_size=4,
     ),
-    min_size=1, max_size=3,
-)  # fmt: skip
+    min_size=1,
+    max_size=3,
+)
 
 
 @pytest.fixture(scope="module")
@@ -45,8 +47,9 @@ def originals(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def below(folder: Path) -> dict[str, str]:
     return {
         path.relative_to(folder).as_posix(): hashlib.sha256(path.read_bytes()).hexdigest()
-        for path in folder.rglob("*") if path.is_file()
-    }  # fmt: skip
+        for path in folder.rglob("*")
+        if path.is_file()
+    }
 
 
 def no_news(share: float, message: str) -> None:

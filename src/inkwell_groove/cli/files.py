@@ -46,10 +46,12 @@ def file(
         root = (into or Path.cwd()).resolve()
         filing = _plan(pattern, files, root)
         if apply:
-            rename_all([
-                Renaming(root, one.old, one.new, FileIdentity.of(root / one.old), str(number))
-                for number, one in enumerate(filing.files)
-            ])  # fmt: skip
+            rename_all(
+                [
+                    Renaming(root, one.old, one.new, FileIdentity.of(root / one.old), str(number))
+                    for number, one in enumerate(filing.files)
+                ]
+            )
             filing.applied = True
 
         def show(console: Console) -> None:

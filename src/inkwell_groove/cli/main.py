@@ -110,10 +110,10 @@ def tracks(
 
         def show(console: Console) -> None:
             table = Table("track", "start s", "end s", "length s", "sure", box=None, pad_edge=False)
-            for number, row in enumerate(rows, start=1):
-                start, end = row["start"], row["end"]
+            for number, track in enumerate(found.tracks, start=1):
+                start, end = track.start_sample / rate_hz, track.end_sample / rate_hz
                 table.add_row(
-                    str(number), f"{start:.3f}", f"{end:.3f}", f"{end - start:.3f}", f"{row['confidence']:.0%}"
+                    str(number), f"{start:.3f}", f"{end:.3f}", f"{end - start:.3f}", f"{track.confidence:.0%}"
                 )
             console.print(table)
             if found.speed_ratio is not None:

@@ -84,7 +84,7 @@ def burn(
     with refusals():
         if out.exists() and any(out.iterdir()):
             raise Refused("there is something in it already", where=str(out), remedy="Give an empty folder")
-        files = []
+        files: list[ToBurn] = []
         for path in lossless_in(masters):
             told = read_file(path).fields
             files.append(

@@ -38,12 +38,14 @@ def accept_password(password: str, *, name: str) -> str:
     """A password that may be set: long, and not the name. Raises Refused."""
     if not MIN_PASSWORD <= len(password) <= MAX_PASSWORD:
         raise Refused(
-            f"a password has {MIN_PASSWORD} to {MAX_PASSWORD} characters", where="password",
+            f"a password has {MIN_PASSWORD} to {MAX_PASSWORD} characters",
+            where="password",
             remedy="Three or four words together are easy to keep in mind",
-        )  # fmt: skip
+        )
     if len(set(password)) < 5 or (name.casefold() in password.casefold() and len(password) < MIN_PASSWORD + len(name)):
-        raise Refused("this is too easily guessed", where="password", remedy="Choose words that have nothing to do "
-                      "with your name")  # fmt: skip
+        raise Refused(
+            "this is too easily guessed", where="password", remedy="Choose words that have nothing to do with your name"
+        )
     return password
 
 

@@ -13,8 +13,18 @@ from inkwell_groove.core.bytesource import ByteSource
 from inkwell_groove.core.errors import NotSound, Truncated
 
 # Codings of AIFF-C with a fixed number of bytes for a sample; 0 where the sample size says how many.
-_BYTES_OF = {b"NONE": 0, b"twos": 0, b"sowt": 0, b"raw ": 1, b"in24": 3, b"in32": 4, b"fl32": 4, b"FL32": 4,
-             b"fl64": 8, b"FL64": 8}  # fmt: skip
+_BYTES_OF = {
+    b"NONE": 0,
+    b"twos": 0,
+    b"sowt": 0,
+    b"raw ": 1,
+    b"in24": 3,
+    b"in32": 4,
+    b"fl32": 4,
+    b"FL32": 4,
+    b"fl64": 8,
+    b"FL64": 8,
+}
 _REMEDY = "Copy the file again, or make it again from its source"
 
 

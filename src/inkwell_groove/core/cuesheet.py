@@ -155,9 +155,20 @@ def _text(data: bytes, reading: _Reading) -> str:
 _WORDS = re.compile(r'"([^"]*)"|(\S+)')
 _ISRC = re.compile(r"[A-Z]{2}[A-Z0-9]{3}\d{7}", re.ASCII)
 _COMMANDS = {
-    "REM", "CATALOG", "PERFORMER", "TITLE", "SONGWRITER", "CDTEXTFILE", "FILE", "TRACK", "FLAGS", "ISRC", "PREGAP",
-    "POSTGAP", "INDEX",
-}  # fmt: skip
+    "REM",
+    "CATALOG",
+    "PERFORMER",
+    "TITLE",
+    "SONGWRITER",
+    "CDTEXTFILE",
+    "FILE",
+    "TRACK",
+    "FLAGS",
+    "ISRC",
+    "PREGAP",
+    "POSTGAP",
+    "INDEX",
+}
 _FLAGS = {"DCP", "4CH", "PRE", "SCMS"}
 _FILE_TYPES = {"WAVE", "AIFF", "MP3", "BINARY", "MOTOROLA"}
 _DATA_KINDS = {"MODE1/2048", "MODE1/2352", "MODE2/2336", "MODE2/2352", "CDG", "CDI/2336", "CDI/2352"}
@@ -190,10 +201,20 @@ class _Reading:
             self.fault(f"'{name}' is written in small letters", "Commands are written in capitals", grave=False)
             name = name.upper()
         handler = {
-            "REM": self.rem, "CATALOG": self.catalog, "PERFORMER": self.text, "TITLE": self.text,
-            "SONGWRITER": self.text, "FILE": self.open_file, "TRACK": self.track, "FLAGS": self.flags,
-            "ISRC": self.isrc, "PREGAP": self.gap, "POSTGAP": self.gap, "INDEX": self.index, "CDTEXTFILE": self.unread,
-        }.get(name)  # fmt: skip
+            "REM": self.rem,
+            "CATALOG": self.catalog,
+            "PERFORMER": self.text,
+            "TITLE": self.text,
+            "SONGWRITER": self.text,
+            "FILE": self.open_file,
+            "TRACK": self.track,
+            "FLAGS": self.flags,
+            "ISRC": self.isrc,
+            "PREGAP": self.gap,
+            "POSTGAP": self.gap,
+            "INDEX": self.index,
+            "CDTEXTFILE": self.unread,
+        }.get(name)
         if handler is None:
             known = ", ".join(sorted(_COMMANDS))
             self.fault(f"'{name[:40]}' is not a cue sheet command", f"The commands are {known}", grave=False)

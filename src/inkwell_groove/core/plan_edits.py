@@ -240,14 +240,16 @@ def _repaired(plan: Plan, edit: Judge | MendByHand | LeaveByHand, rate_hz: int) 
     if isinstance(edit, MendByHand):
         if edit.repair.end > plan.take_samples:
             raise Refused(
-                f"samples {edit.repair.start} to {edit.repair.end} are not in this take", where="repair by hand",
+                f"samples {edit.repair.start} to {edit.repair.end} are not in this take",
+                where="repair by hand",
                 remedy=f"It has {plan.take_samples}",
-            )  # fmt: skip
+            )
         if edit.repair.how == "interpolate" and edit.repair.end - edit.repair.start > _LONGEST_FILLED_S * rate_hz:
             raise Refused(
                 f"{(edit.repair.end - edit.repair.start) / rate_hz:.2f} s are too long to be filled from beside",
-                where="repair by hand", remedy=f"Select at most {_LONGEST_FILLED_S:g} s, or make it softer",
-            )  # fmt: skip
+                where="repair by hand",
+                remedy=f"Select at most {_LONGEST_FILLED_S:g} s, or make it softer",
+            )
         kept = [one for one in asked.by_hand if one.key != edit.repair.key]
         return asked.model_copy(update={"by_hand": (*kept, edit.repair)})
     if all(one.key != edit.repair_key for one in asked.by_hand):

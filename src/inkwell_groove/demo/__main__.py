@@ -9,12 +9,16 @@ from pathlib import Path
 from inkwell_groove.demo.presence import is_made, not_on_shelf
 
 
+def _say(line: str) -> None:
+    sys.stdout.write(line + "\n")
+
+
 def main(archive: Path, address: str | None, *, full_length: bool) -> None:
     """Does what is not done yet; what makes sound is loaded only then."""
     if not is_made(archive, full_length=full_length):
         from inkwell_groove.demo.archive import make_archive
 
-        make_archive(archive, full_length=full_length, say=lambda line: sys.stdout.write(line + "\n"))
+        make_archive(archive, full_length=full_length, say=_say)
     if address is not None and (shelfmarks := not_on_shelf(address)):
         from inkwell_groove.demo.fill import fill
 

@@ -167,9 +167,11 @@ def _cassette(script: CarrierScript) -> list[Side]:
     audio[:, 1] = irfft(spectrum, size)[: len(audio)]
     audio += 10 ** (-54 / 20) * sosfilt(_HISS, rng.standard_normal(audio.shape), axis=0)
     told = {
-        "tracks": tuple(tracks), "clicks": (), "azimuth_us": _LEAN_US,
+        "tracks": tuple(tracks),
+        "clicks": (),
+        "azimuth_us": _LEAN_US,
         "dropouts": ((dropout, dropout + round(0.12 * RATE_HZ)),),
-    }  # fmt: skip
+    }
     return [("A", audio, len(audio) - 2 * RATE_HZ, told)]
 
 

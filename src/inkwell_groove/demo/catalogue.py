@@ -13,6 +13,7 @@ from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -277,10 +278,15 @@ _ASTRAY: dict[str, dict[str, dict[str, object]]] = {
 }
 _IN_ANOTHER_LANGUAGE = {"harbour-lights": "Hamneljos: Viser frå ferja"}
 _TITLES_IN_IT = {
-    "First Boat Over": "Fyrste båten over", "Ticket Office Girl": "Jenta i billettluka", "Slack Water": "Stille vatn",
-    "Half Past Seven": "Halv åtte", "Bellman's Goodnight": "Godnatt frå klokkaren", "Paper Oars": "Årar av papir",
-    "Deckhand Stomp": "Dekksgutens dans", "Lights Along the Quay": "Ljos langs kaia",
-}  # fmt: skip
+    "First Boat Over": "Fyrste båten over",
+    "Ticket Office Girl": "Jenta i billettluka",
+    "Slack Water": "Stille vatn",
+    "Half Past Seven": "Halv åtte",
+    "Bellman's Goodnight": "Godnatt frå klokkaren",
+    "Paper Oars": "Årar av papir",
+    "Deckhand Stomp": "Dekksgutens dans",
+    "Lights Along the Quay": "Ljos langs kaia",
+}
 _WITHOUT_TIMES = {"salt-ledger", "lanterns-no"}
 _UNKNOWN_TO = {"union": {"lanterns-2", "lanterns-more"}, "tern": {"bellows-reel", "lanterns-no", "lanterns-more"}}
 
@@ -316,9 +322,12 @@ def meridian_view(truth: SourceRelease) -> SourceRelease:
     )
     art = (_art(truth.id, "front", 1_000, 1_000), _art(truth.id, "back", 640, 640))
     told = {
-        "language": "", "original_date": "", "media": media, "art": art if _is_ours(truth) else (),
+        "language": "",
+        "original_date": "",
+        "media": media,
+        "art": art if _is_ours(truth) else (),
         "credits": tuple(_unfiled(one) for one in truth.credits),
-    }  # fmt: skip
+    }
     return _view(truth, f"MD{_number(truth.id)}", {**told, **astray})
 
 
@@ -411,7 +420,8 @@ def write_sources(archive: Path, pool: Executor) -> None:
     known = {one.id for one in held["tern"]}
     heard = _heard(archive, known)
     printed = pool.map(printed_elsewhere, heard, chunksize=4)
-    np.savez(folder / SOUNDS_FILE, **{str(place): one for place, one in enumerate(printed)})
+    sounds: dict[str, Any] = {str(place): one for place, one in enumerate(printed)}
+    np.savez(folder / SOUNDS_FILE, **sounds)
     told = {
         **{source: [one.model_dump(mode="json", exclude_defaults=True) for one in held[source]] for source in held},
         "discs": _tables_of_contents(known),

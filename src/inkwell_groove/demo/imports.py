@@ -25,8 +25,16 @@ IMPORTS_FOLDER, IMPORTS_NAME, REELS_NAME = "files", "untitled imports", "kept tw
 _RATE_HZ = 44_100
 _LENGTH_S = 4.0
 _SILENCE_S = 20.0
-_SONGS = ("Slack Water", "Paper Oars", "Kiln Lane", "Ropewalk Girl", "Half Past Seven", "The Weir", "Ferry Home",
-          "Goodnight to All")  # fmt: skip
+_SONGS = (
+    "Slack Water",
+    "Paper Oars",
+    "Kiln Lane",
+    "Ropewalk Girl",
+    "Half Past Seven",
+    "The Weir",
+    "Ferry Home",
+    "Goodnight to All",
+)
 
 
 def write_imports(archive: Path) -> Path:
@@ -51,9 +59,21 @@ def write_reels(archive: Path) -> Path:
         (folder / name).mkdir(parents=True)
         for track, (tune, sound) in enumerate(zip(tunes, sounds, strict=True), start=1):
             path = encode(folder / name / f"{track:02} {tune.title}.flac", gain * sound, _RATE_HZ, "flac")
-            write(path, Change({"title": tune.title, "artist": "The Tollgate Sisters", "album": "Half Past Seven",
-                                "album_artist": "The Tollgate Sisters", "track_number": str(track), "date": date,
-                                "catalogue_number": number, "media": "LP" if gain == 1.0 else "CD"}))  # fmt: skip
+            write(
+                path,
+                Change(
+                    {
+                        "title": tune.title,
+                        "artist": "The Tollgate Sisters",
+                        "album": "Half Past Seven",
+                        "album_artist": "The Tollgate Sisters",
+                        "track_number": str(track),
+                        "date": date,
+                        "catalogue_number": number,
+                        "media": "LP" if gain == 1.0 else "CD",
+                    }
+                ),
+            )
     (folder / "tapes").mkdir()
     faster = soxr.resample(sounds[0], _RATE_HZ * 1.012, _RATE_HZ).astype(np.float32)
     single = np.concatenate([sounds[1][: 15 * _RATE_HZ], sounds[1][26 * _RATE_HZ :]])
@@ -92,9 +112,14 @@ def _singles(folder: Path) -> None:
     folder.mkdir()
     for number, song in enumerate(_SONGS, start=1):
         path = encode(folder / f"Track {number:02}.mp3", sound_of(song, seed=300 + number), _RATE_HZ, "mp3")
-        fields = {"title": f"THE TOLLGATE SISTERS - {song.upper()}", "artist": "THE TOLLGATE SISTERS",
-                  "album": "SLACK WATER / PAPER OARS", "track_number": str(number), "date": "1968",
-                  "comment": "ripped with something"}  # fmt: skip
+        fields = {
+            "title": f"THE TOLLGATE SISTERS - {song.upper()}",
+            "artist": "THE TOLLGATE SISTERS",
+            "album": "SLACK WATER / PAPER OARS",
+            "track_number": str(number),
+            "date": "1968",
+            "comment": "ripped with something",
+        }
         write(path, Change(fields, (_picture("Slack Water", 120, 120, 44),)), TagOptions(id3="2.3"))
         stale = b"TAG" + song[:10].encode().ljust(30, b"\0") + b"Tollgate Sis".ljust(30, b"\0") + bytes(30) + b"1969"
         path.write_bytes(path.read_bytes() + stale.ljust(128, b"\0")[:128])
@@ -105,15 +130,20 @@ def _harbour_lights(folder: Path) -> None:
     for disc, script in enumerate([one for one in DISCS if one.name.startswith("WH-0118")], start=1):
         place = folder / f"Harbour Lights CD{disc}"
         place.mkdir()
-        tunes = [*script.tunes, *(replace(tune, title=f"{tune.title} (reprise)", seed=tune.seed + 50)
-                                  for tune in script.tunes)][:8]  # fmt: skip
+        tunes = [
+            *script.tunes,
+            *(replace(tune, title=f"{tune.title} (reprise)", seed=tune.seed + 50) for tune in script.tunes),
+        ][:8]
         for number, tune in enumerate(tunes, start=1):
             kind = "alac" if number % 4 == 0 else "aac"
             path = encode(place / f"{number:02} {tune.title}.m4a", sound_of(tune.title, seed=tune.seed), _RATE_HZ, kind)
-            fields = {"title": f"{number:02}. {tune.title}",
-                      "album": f"Harbour Lights: Songs from the Ferry (CD {disc})",
-                      "artist": ("The Tollgate Sisters", "Odalys Brandt Trio", "Ephraim Duckett")[number % 3],
-                      "date": str(1958 + 3 * number), "genre": "folk" if number % 2 else "Folk Music"}  # fmt: skip
+            fields = {
+                "title": f"{number:02}. {tune.title}",
+                "album": f"Harbour Lights: Songs from the Ferry (CD {disc})",
+                "artist": ("The Tollgate Sisters", "Odalys Brandt Trio", "Ephraim Duckett")[number % 3],
+                "date": str(1958 + 3 * number),
+                "genre": "folk" if number % 2 else "Folk Music",
+            }
             write(path, Change(fields))
 
 
@@ -124,8 +154,13 @@ def _preludes(folder: Path) -> None:
     art = _picture("Four Tidal Preludes", 2_400, 2_400, 122)
     for number, tune in enumerate(script.tunes, start=1):
         path = encode(folder / f"prelude {number}.flac", sound_of(tune.title, seed=tune.seed), _RATE_HZ, "flac")
-        fields = {"title": f"vanterroe: four tidal preludes: {tune.title.lower()}", "artist": "Jon Maskell-Obi",
-                  "album": "Four Tidal Preludes", "track_number": f"{number}", "date": "1995-05"}  # fmt: skip
+        fields = {
+            "title": f"vanterroe: four tidal preludes: {tune.title.lower()}",
+            "artist": "Jon Maskell-Obi",
+            "album": "Four Tidal Preludes",
+            "track_number": f"{number}",
+            "date": "1995-05",
+        }
         write(path, Change(fields, (art,)))
 
 
@@ -146,8 +181,12 @@ def _unsorted(folder: Path) -> None:
     shutil.copyfile(first, folder / f"Copy of {first.name}")
     # The same tune once more, as another program would have made it: alike to the ear only.
     encode(folder / f"{first.stem} (2).mp3", sound_of("again", seed=501), _RATE_HZ, "mp3")
-    encode(folder / "Kiln Lane Tapes - last of the evening.flac",
-           sound_of("Last of the Evening", seed=640, silence_s=_SILENCE_S), _RATE_HZ, "flac")  # fmt: skip
+    encode(
+        folder / "Kiln Lane Tapes - last of the evening.flac",
+        sound_of("Last of the Evening", seed=640, silence_s=_SILENCE_S),
+        _RATE_HZ,
+        "flac",
+    )
     write(folder / "Kiln Lane Tapes - last of the evening.flac", Change({"title": "last of the evening"}))
     (folder / "broken.flac").write_bytes(b"fLaC" + sorted(folder.glob("*.wav"))[0].read_bytes()[:20_000])
     (folder / "read me.txt").write_text("Everything from the old computer. Sort out some day.\n")

@@ -34,7 +34,7 @@ def drum(duration_s: float, rate_hz: int, *, rng: np.random.Generator) -> Mono:
     t = np.arange(round(duration_s * rate_hz)) / rate_hz
     body = np.sin(2 * np.pi * (62 * t + 9 * (1 - np.exp(-t * 25)))) * np.exp(-t * 11)
     skin = rng.standard_normal(len(t)) * np.exp(-t * 70) * 0.35
-    return body + skin
+    return np.asarray(body + skin)
 
 
 def cymbal(duration_s: float, rate_hz: int, *, rng: np.random.Generator) -> Mono:

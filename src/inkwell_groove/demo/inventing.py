@@ -27,21 +27,55 @@ _NOUNS = _words(
     "Kettle Window Compass Feather Station Barrow Causeway Cinder Furrow Gable Hedge Island Jetty Ladder Moor Pilot"
 )
 _OTHER = {  # the same in a language of the catalogue's own, made up of real words of none
-    "Harbour": "Porthavn", "Lantern": "Lykta", "Bridge": "Broa", "Ferry": "Ferja", "Garden": "Hagen",
-    "Quarry": "Bruddet", "Mill": "Mølla", "Tower": "Tårnet", "Meadow": "Enga", "Rope": "Reipet",
-    "Signal": "Teiknet", "Orchard": "Epleenga",
-    "Ledger": "Boka", "Anchor": "Ankeret", "Chapel": "Kapellet", "Tide": "Flo", "River": "Elva", "Kettle": "Kjelen",
-    "Window": "Glaset", "Compass": "Kompasset", "Feather": "Fjøra", "Station": "Stoppet", "Barrow": "Haugen",
-    "Causeway": "Demninga", "Cinder": "Slagget", "Furrow": "Plogfåra", "Gable": "Gavlen", "Hedge": "Hekken",
-    "Island": "Øya", "Jetty": "Brygga", "Ladder": "Stigen", "Moor": "Lyngen", "Pilot": "Losen",
-}  # fmt: skip
+    "Harbour": "Porthavn",
+    "Lantern": "Lykta",
+    "Bridge": "Broa",
+    "Ferry": "Ferja",
+    "Garden": "Hagen",
+    "Quarry": "Bruddet",
+    "Mill": "Mølla",
+    "Tower": "Tårnet",
+    "Meadow": "Enga",
+    "Rope": "Reipet",
+    "Signal": "Teiknet",
+    "Orchard": "Epleenga",
+    "Ledger": "Boka",
+    "Anchor": "Ankeret",
+    "Chapel": "Kapellet",
+    "Tide": "Flo",
+    "River": "Elva",
+    "Kettle": "Kjelen",
+    "Window": "Glaset",
+    "Compass": "Kompasset",
+    "Feather": "Fjøra",
+    "Station": "Stoppet",
+    "Barrow": "Haugen",
+    "Causeway": "Demninga",
+    "Cinder": "Slagget",
+    "Furrow": "Plogfåra",
+    "Gable": "Gavlen",
+    "Hedge": "Hekken",
+    "Island": "Øya",
+    "Jetty": "Brygga",
+    "Ladder": "Stigen",
+    "Moor": "Lyngen",
+    "Pilot": "Losen",
+}
 _FIRST = _words(
     "Odalys Jory Ilse Ephraim Maren Tobiah Wenna Corwin Sabeth Lorcan Petra Hesper Anselm Brida Colm Dervla"
 )
 _LAST = _words("Brandt Duckett Vanterroe Pellow Quillon Marrowby Tregarth Osterly Fennimore Cutlack Dunmarrow Hollin")
 _BANDS = _words("Band Quartet Sisters Orchestra Trio Singers Five Players Choir Stompers")
-_LABELS = (("Quayhead", "QHL"), ("Corrin", "CRN"), ("Fathomline", "FL"), ("Gull & Crane", "GC"), ("Weirside", "WSR"),
-           ("Tollhouse", "TH"), ("Lugger", "LGR"), ("Ninth Lock", "NL"))  # fmt: skip
+_LABELS = (
+    ("Quayhead", "QHL"),
+    ("Corrin", "CRN"),
+    ("Fathomline", "FL"),
+    ("Gull & Crane", "GC"),
+    ("Weirside", "WSR"),
+    ("Tollhouse", "TH"),
+    ("Lugger", "LGR"),
+    ("Ninth Lock", "NL"),
+)
 COUNTRIES = ("GB", "IE", "NO", "NL", "DE")
 _FORMATS = ("LP", "LP", "LP", "CD", "CD", "Cassette", "7-inch single", "10-inch shellac")
 _GENRES = ("brass band", "folk", "jazz", "dance band", "choral", "song", "chamber music", "march")
@@ -152,26 +186,30 @@ def _another(rng: random.Random, of: SourceRelease, name: str) -> SourceRelease:
     elif change < 0.5:  # abroad
         label, prefix = rng.choice(_LABELS)
         told |= {
-            "labels": (label,), "catalogue_numbers": (f"{prefix} {rng.randrange(10, 9999)}",),
+            "labels": (label,),
+            "catalogue_numbers": (f"{prefix} {rng.randrange(10, 9999)}",),
             "country": rng.choice([one for one in COUNTRIES if one != of.country]),
             "date": str(year + rng.randint(0, 1)),
             "barcode": barcode_of(rng) if of.barcode else "",
-        }  # fmt: skip
+        }
     elif change < 0.75 and len(tracks) > 2:  # again, on another carrier
         kind = rng.choice([one for one in ("LP", "CD", "Cassette") if one != kind])
         year = max(year + rng.randint(1, 15), 1983 if kind == "CD" else 0)
         tracks = [_longer(track, rng.uniform(-2.0, 2.0)) for track in tracks]
         told |= {
-            "catalogue_numbers": (f"{of.catalogue_numbers[0]} {'CD' if kind == 'CD' else 'R'}",), "date": str(year),
-            "barcode": barcode_of(rng) if year > 1980 else "", "matrix": f"{of.catalogue_numbers[0]} {kind[:2]} 1",
-        }  # fmt: skip
+            "catalogue_numbers": (f"{of.catalogue_numbers[0]} {'CD' if kind == 'CD' else 'R'}",),
+            "date": str(year),
+            "barcode": barcode_of(rng) if year > 1980 else "",
+            "matrix": f"{of.catalogue_numbers[0]} {kind[:2]} 1",
+        }
     else:  # with more on it
         more = range(rng.randint(1, 3))
         tracks += [ReleaseTrack(position="1", title=_title(rng), duration_s=_length(rng), bonus=True) for _ in more]
         told |= {
             "catalogue_numbers": (f"{of.catalogue_numbers[0].split(' ')[0]} {rng.randrange(10, 9999)}",),
-            "date": str(year + rng.randint(2, 12)), "barcode": barcode_of(rng) if year > 1978 else "",
-        }  # fmt: skip
+            "date": str(year + rng.randint(2, 12)),
+            "barcode": barcode_of(rng) if year > 1978 else "",
+        }
     return of.model_copy(update={**told, "media": _media(kind, tracks)})
 
 

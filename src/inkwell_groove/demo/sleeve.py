@@ -17,7 +17,7 @@ def lanterns_cover() -> bytes:
     draw = ImageDraw.Draw(image)
     for row in range(620, _SIZE_PX, 6):
         shade = int(50 + 40 * (row - 620) / 380)
-        wave = rng.integers(0, 30)
+        wave = int(rng.integers(0, 30))
         draw.line([(0, row), (_SIZE_PX, row - wave)], fill=(shade - 20, shade + 10, shade + 35), width=3)
     draw.rectangle([0, 600, _SIZE_PX, 622], fill="#0f1721")
     for index in range(7):

@@ -32,8 +32,8 @@ def groove_noise(samples: int, rate_hz: int, *, level_dbfs: float, rng: np.rando
 def hum(samples: int, rate_hz: int, *, frequency_hz: float, level_dbfs: float) -> Stereo:
     """Mains hum with its second and third harmonic."""
     t = np.arange(samples) / rate_hz
-    wave = sum(np.sin(2 * np.pi * frequency_hz * n * t + n) / n**1.5 for n in (1, 2, 3))
-    return np.asarray(10 ** (level_dbfs / 20) * wave)[:, None] * np.array([1.0, 0.9])
+    wave = np.sum([np.sin(2 * np.pi * frequency_hz * n * t + n) / n**1.5 for n in (1, 2, 3)], axis=0)
+    return np.asarray(10 ** (level_dbfs / 20) * wave[:, None] * np.array([1.0, 0.9]))
 
 
 def crackle(samples: int, rate_hz: int, *, per_second: float, level_dbfs: float, rng: np.random.Generator) -> Stereo:

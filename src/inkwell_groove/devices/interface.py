@@ -135,7 +135,7 @@ class SimulatedInterface:
                 raise Refused(
                     f"cables cannot be '{value}'", where=self.facts.name, remedy=f"Choose {', '.join(WIRINGS)}"
                 )
-            self._wiring = value  # type: ignore[assignment]
+            self._wiring = value
         elif control == "knob" and self.facts.gain is None and value in _KNOB_DB:
             self._gain_db = float(value)
         elif control in _FAULTS:

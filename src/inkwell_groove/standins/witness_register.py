@@ -74,7 +74,7 @@ class Shelf:
             for pressing in pressings:
                 pressing[:] = [one for one in pressing if one.reader != read.reader]
             counts = [_matches(pressing, read) for pressing in pressings]
-            if counts and max(counts):
+            if max(counts, default=0) > 0:
                 pressings[counts.index(max(counts))].append(read)
             else:
                 pressings.append([read])

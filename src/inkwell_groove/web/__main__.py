@@ -23,9 +23,14 @@ def main() -> None:
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     # Browsers keep their event stream open for ever; a stop must not wait for them.
     uvicorn.run(
-        make_app(given), host=given.host, port=given.port, log_level="warning", timeout_graceful_shutdown=3,
-        ssl_certfile=given.tls_certificate, ssl_keyfile=given.tls_key,
-    )  # fmt: skip
+        make_app(given),
+        host=given.host,
+        port=given.port,
+        log_level="warning",
+        timeout_graceful_shutdown=3,
+        ssl_certfile=given.tls_certificate,
+        ssl_keyfile=given.tls_key,
+    )
 
 
 if __name__ == "__main__":

@@ -41,9 +41,10 @@ def check(connection: HTTPConnection) -> None:
     person = room.accounts.person(connection.cookies.get(COOKIE))
     if not may(person.role, role):  # type: ignore[arg-type]
         raise NotAllowed(
-            f"this needs {'an archivist' if role == 'archivist' else f'a {role}'}", where=person.name,
+            f"this needs {'an archivist' if role == 'archivist' else f'a {role}'}",
+            where=person.name,
             remedy=f"You are signed in as {person.role}: ask a keeper",
-        )  # fmt: skip
+        )
     connection.state.person = person
 
 

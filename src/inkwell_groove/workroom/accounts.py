@@ -72,7 +72,7 @@ class Accounts(Part):
         if token:
             with self._database.begin() as session:
                 row = session.get(SignIn, _digest(token))
-                account = row and session.get(Account, row.account_id)
+                account = None if row is None else session.get(Account, row.account_id)
                 if row is not None and account is not None and _is_good(row) and account.closed_at is None:
                     if now() - row.seen_at > _SEEN_EVERY:
                         row.seen_at = now()
@@ -88,9 +88,11 @@ class Accounts(Part):
         key = clean_text(name).casefold()[:100]
         if wait := max(self._by_name.wait_s(key), self._by_address.wait_s(address)):
             raise TooOften(
-                "too many failed attempts", wait_s=wait, where="signing in",
+                "too many failed attempts",
+                wait_s=wait,
+                where="signing in",
                 remedy=f"Try again in {math.ceil(wait / 60)} minutes",
-            )  # fmt: skip
+            )
         with self._database.begin() as session:
             account = session.scalars(
                 select(Account).where(Account.name == clean_text(name), Account.closed_at.is_(None))
@@ -212,6 +214,11 @@ def _role(account: Account) -> Role:
 
 def _view(account: Account, seen_at: datetime | None) -> AccountView:
     return AccountView(
-        id=account.id, name=account.name, role=_role(account), made_at=account.made_at, made_by=account.made_by,
-        closed_at=account.closed_at, last_seen_at=seen_at,
-    )  # fmt: skip
+        id=account.id,
+        name=account.name,
+        role=_role(account),
+        made_at=account.made_at,
+        made_by=account.made_by,
+        closed_at=account.closed_at,
+        last_seen_at=seen_at,
+    )

@@ -100,6 +100,7 @@ def _say_back(session: Session, noted: Any, going: Going) -> Gone:
 
 def _kept(session: Session, docket: Docket, going: Going, before: dict[str, Any], after: dict[str, Any]) -> Gone:
     docket.changed_at = now()
-    ledger.record(session, who=going.who, action=f"taken back: {going.what}", docket_id=docket.id, before=before,
-                  after=after)  # fmt: skip
+    ledger.record(
+        session, who=going.who, action=f"taken back: {going.what}", docket_id=docket.id, before=before, after=after
+    )
     return Gone({docket.id})

@@ -143,8 +143,15 @@ class Dockets(Part):
                 named = list(after)
                 more = f" and {len(named) - 4} more" if len(named) > 4 else ""
                 action = f"described: {', '.join(named[:4])}{more}"
-                ledger.record(session, who=who, action=action, docket_id=docket_id, before=before, after=after,
-                              way_back=docket_ways.described(docket_id, noted))  # fmt: skip
+                ledger.record(
+                    session,
+                    who=who,
+                    action=action,
+                    docket_id=docket_id,
+                    before=before,
+                    after=after,
+                    way_back=docket_ways.described(docket_id, noted),
+                )
         self._events.docket_changed(docket_id)
         return self.view(docket_id)
 

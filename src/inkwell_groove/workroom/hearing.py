@@ -102,21 +102,29 @@ class Hearing(Part):
         lacks = self._lacks(asked)
         if lacks == "scan":
             return HearingView(
-                version=asked.version, lacks=lacks, exact=False, samples=asked.samples,
-                speed_ratio=asked.restoration.speed_ratio, gains_db={},
-            )  # fmt: skip
+                version=asked.version,
+                lacks=lacks,
+                exact=False,
+                samples=asked.samples,
+                speed_ratio=asked.restoration.speed_ratio,
+                gains_db={},
+            )
         one = self._open(asked)
         learnt = self._learnt(asked)[0]
         return HearingView(
-            version=asked.version, lacks=lacks, exact=one.exact, samples=one.ear.samples("repaired"),
-            speed_ratio=one.ear.speed_ratio, gains_db=dict(one.ear.gains_db()),
+            version=asked.version,
+            lacks=lacks,
+            exact=one.exact,
+            samples=one.ear.samples("repaired"),
+            speed_ratio=one.ear.speed_ratio,
+            gains_db=dict(one.ear.gains_db()),
             hum_hz=round(float(learnt.hum.hz.mean()), 3) if learnt and learnt.hum else None,
             hum_dbfs=round(learnt.hum.level_dbfs or 0.0, 1) if learnt and learnt.hum else None,
             noise_from_sample=learnt.noise_from[0] if learnt and learnt.noise_from else None,
             gain_db=round(learnt.gain_db, 2) if learnt else None,
             dropouts=len(learnt.holes) if learnt else 0,
             thumps=len(learnt.thumps) if learnt else 0,
-        )  # fmt: skip
+        )
 
     def samples(
         self, side_id: int, version: int, listen: ListenFor, first_sample: int, samples: int
@@ -136,14 +144,26 @@ class Hearing(Part):
         _check_stretch(asked, from_sample, to_sample)
         found = self._open(asked).ear.spectra(from_sample, to_sample)
         return SpectraView(
-            from_sample=from_sample, to_sample=to_sample, hz=found["hz"], as_it_was=found["as it was"],
-            repaired=found["repaired"], taken_away=found["taken away"], asked_db=found["asked"],
-        )  # fmt: skip
+            from_sample=from_sample,
+            to_sample=to_sample,
+            hz=found["hz"],
+            as_it_was=found["as it was"],
+            repaired=found["repaired"],
+            taken_away=found["taken away"],
+            asked_db=found["asked"],
+        )
 
     def spectrogram(
-        self, side_id: int, version: int | None, listen: ListenFor, from_sample: int, to_sample: int, *,
-        columns: int, size: int,
-    ) -> bytes:  # fmt: skip
+        self,
+        side_id: int,
+        version: int | None,
+        listen: ListenFor,
+        from_sample: int,
+        to_sample: int,
+        *,
+        columns: int,
+        size: int,
+    ) -> bytes:
         """Bytes [column][row], the lowest frequency first; see `Ear.spectrogram`."""
         asked = self.asked(side_id, version)
         _check_stretch(asked, from_sample, to_sample)
@@ -360,6 +380,7 @@ def learnt_path(media: MediaStore, sha256: str, asked: Restoration) -> str:
 def _check_stretch(asked: Asked, from_sample: int, to_sample: int) -> None:
     if not 0 <= from_sample < to_sample <= asked.samples:
         raise Refused(
-            f"samples {from_sample} to {to_sample} are not in this take", where=asked.name,
+            f"samples {from_sample} to {to_sample} are not in this take",
+            where=asked.name,
             remedy=f"It has {asked.samples}",
-        )  # fmt: skip
+        )

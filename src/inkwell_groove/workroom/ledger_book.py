@@ -80,7 +80,7 @@ class LedgerBook(Part):
         return to_csv(_COLUMNS, rows, key="entry")
 
 
-def _query(wanted: LedgerFilter) -> Select[tuple[LedgerEntry, str]]:
+def _query(wanted: LedgerFilter) -> Select[LedgerEntry, str]:
     query = (
         select(LedgerEntry, Docket.shelfmark)
         .outerjoin(Docket, LedgerEntry.docket_id == Docket.id)

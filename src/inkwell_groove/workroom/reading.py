@@ -36,6 +36,7 @@ from inkwell_groove.workroom.views import (
     CarrierView,
     DocketLine,
     DocketView,
+    Evidence,
     FixityView,
     PackageView,
     PlanView,
@@ -183,7 +184,7 @@ class WholeDocket:
     def front(self) -> ArtworkView | None:
         return next((one for one in self.pictures if one.role == "front"), None)
 
-    def evidence(self, uploads: list[UploadView], recordings: Sequence[str] = ()) -> list[evidence.Evidence]:
+    def evidence(self, uploads: list[UploadView], recordings: Sequence[str] = ()) -> list[Evidence]:
         proven = len(self.docket.packages[-1].album["tracks"]) if self.docket.packages else 0
         discs = [side for side in sides_of(self.docket) if side.carrier.format == DISC_FORMAT]
         of_disc = {side.id for side in discs}

@@ -26,10 +26,20 @@ from inkwell_groove.workroom.views import View
 _STAGES = ("intake", "transfer", "disc", "tracks", "repair", "sources", "describe", "artwork", "seal")
 # Words by which archivists tell what state a carrier is in (common practice), as they begin.
 _CONDITIONS = {
-    "scratches": "scratch", "crackle": "crackl", "warps": "warp", "cracks": "crack(?!l)", "mould": "mou?ld",
-    "dirt": "dirt|dust", "wear": "worn|wear|grey", "hiss": "hiss", "dropouts": "drop-?out",
-    "pressure pad": "pressure pad", "stickiness": "stick|shed", "tears": "tear|torn", "stains": "stain",
-}  # fmt: skip
+    "scratches": "scratch",
+    "crackle": "crackl",
+    "warps": "warp",
+    "cracks": "crack(?!l)",
+    "mould": "mou?ld",
+    "dirt": "dirt|dust",
+    "wear": "worn|wear|grey",
+    "hiss": "hiss",
+    "dropouts": "drop-?out",
+    "pressure pad": "pressure pad",
+    "stickiness": "stick|shed",
+    "tears": "tear|torn",
+    "stains": "stain",
+}
 _SPANS = ((30, "under a month"), (180, "1 to 6 months"), (10**6, "over 6 months"))
 
 
@@ -63,17 +73,24 @@ class Reports(Part):
         with self._database.begin() as session:
             dockets = [WholeDocket(one) for one in session.scalars(select(Docket).options(*WHOLE))]
             return [
-                _standing(dockets), _backlog(dockets), _months(session), _carriers(session), _conditions(session),
-                _formats(session), self._verified(session),
-            ]  # fmt: skip
+                _standing(dockets),
+                _backlog(dockets),
+                _months(session),
+                _carriers(session),
+                _conditions(session),
+                _formats(session),
+                self._verified(session),
+            ]
 
     def as_csv(self, name: str) -> bytes:
         """Raises Missing."""
         report = next((one for one in self.all() if one.name == name), None)
         if report is None:
             raise Missing(f"there is no report '{name}'", remedy="Choose one of the list")
-        rows = [(row.label, {series: f"{value:g}" for series, value in zip(report.series, row.values, strict=True)})
-                for row in report.rows]  # fmt: skip
+        rows = [
+            (row.label, {series: f"{value:g}" for series, value in zip(report.series, row.values, strict=True)})
+            for row in report.rows
+        ]
         return to_csv(report.series, rows, key=report.name)
 
     def _verified(self, session: Session) -> ReportView:
@@ -97,7 +114,7 @@ class Reports(Part):
 
 
 def _standing(dockets: Iterable[WholeDocket]) -> ReportView:
-    counts = Counter(one.standing for one in dockets)
+    counts: Counter[str] = Counter(one.standing for one in dockets)
     return _ranked("standing", "Dockets by standing", "dockets", counts, note=f"{sum(counts.values())} dockets")
 
 
@@ -112,11 +129,20 @@ def _backlog(dockets: Iterable[WholeDocket]) -> ReportView:
         days = (today - one.docket.changed_at).days
         counts[stage][next(label for most, label in _SPANS if days < most)] += 1
     series = [label for _, label in _SPANS]
-    rows = [ReportRow(label=stage, values=[counts[stage][label] for label in series])
-            for stage in _STAGES if stage in counts]  # fmt: skip
+    rows = [
+        ReportRow(label=stage, values=[counts[stage][label] for label in series])
+        for stage in _STAGES
+        if stage in counts
+    ]
     waiting = sum(sum(held.values()) for held in counts.values())
-    return ReportView(name="backlog", title="Backlog, by what is wanted next", unit="dockets", series=series, rows=rows,
-                      note=f"{waiting} dockets not sealed")  # fmt: skip
+    return ReportView(
+        name="backlog",
+        title="Backlog, by what is wanted next",
+        unit="dockets",
+        series=series,
+        rows=rows,
+        note=f"{waiting} dockets not sealed",
+    )
 
 
 def _months(session: Session) -> ReportView:
@@ -139,8 +165,15 @@ def _months(session: Session) -> ReportView:
     months = _through(sorted({*taken, *sealed}))
     rows = [ReportRow(label=month, values=[round(taken[month], 2), round(sealed[month], 2)]) for month in months]
     note = f"{sum(taken.values()):.1f} h taken in, {sum(sealed.values()):.1f} h sealed"
-    return ReportView(name="months", title="Hours by month", unit="hours", series=["taken in", "sealed"], rows=rows,
-                      over_time=True, note=note)  # fmt: skip
+    return ReportView(
+        name="months",
+        title="Hours by month",
+        unit="hours",
+        series=["taken in", "sealed"],
+        rows=rows,
+        over_time=True,
+        note=note,
+    )
 
 
 def _through(months: list[str]) -> list[str]:

@@ -89,9 +89,13 @@ class Restoring(Part):
                     continue
                 docket = side.carrier.docket
                 arguments = {
-                    "media_root": str(self._media.root), "sha256": take.sha256, "name": take.name, "side_id": side.id,
-                    "point": point.model_dump(mode="json"), "who": who,
-                }  # fmt: skip
+                    "media_root": str(self._media.root),
+                    "sha256": take.sha256,
+                    "name": take.name,
+                    "side_id": side.id,
+                    "point": point.model_dump(mode="json"),
+                    "who": who,
+                }
                 subject = f"{docket.shelfmark}, side {side.letter}"
                 job = self.jobs.ask(session, RESTORE, docket_id=docket.id, subject=subject, arguments=arguments)
                 views.append(JobView.of(job))

@@ -142,15 +142,20 @@ class Workroom:
         self.house_rules = HouseRules(self.database, self.media, self.events)
         self.reports = Reports(self.database, self.media, self.events, settings)
         self.headings.steps = self.steps
-        self.taking_back = TakingBack(self.database, self.media, self.events, {
-            "file step": self.steps.way_back(),
-            "merge": self.headings.way_back(),
-            "held files": self.holding.way_back(),
-            "description": docket_ways.description_way(),
-            "said": docket_ways.said_way(),
-            "plan": self.plans.way_back(),
-            "dismissals": self.findings.way_back(),
-        })  # fmt: skip
+        self.taking_back = TakingBack(
+            self.database,
+            self.media,
+            self.events,
+            {
+                "file step": self.steps.way_back(),
+                "merge": self.headings.way_back(),
+                "held files": self.holding.way_back(),
+                "description": docket_ways.description_way(),
+                "said": docket_ways.said_way(),
+                "plan": self.plans.way_back(),
+                "dismissals": self.findings.way_back(),
+            },
+        )
         self.ledger_book.taking_back = self.taking_back
         self.steps.went_back = self.filing_back.went_back = self.holding.went_back = self.taking_back.go_on
         parts = (

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 from sqlalchemy import event, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, SessionTransaction
 
 from inkwell_groove.core.errors import Conflict, InkwellError, Missing
 from inkwell_groove.store.database import Database
@@ -97,8 +97,11 @@ class TakingBack(Part):
                 raise Missing(f"there is no entry {min(unknown)}", where="the ledger", remedy="Look at it again")
             view, dockets = self._go(session, sorted(known, reverse=True), Going(who))
             if not view.done:
-                raise Conflict("it was changed since, or taken back already", where="the ledger",
-                               remedy="Take back what was done later first, or change it by hand")  # fmt: skip
+                raise Conflict(
+                    "it was changed since, or taken back already",
+                    where="the ledger",
+                    remedy="Take back what was done later first, or change it by hand",
+                )
         self.jobs.wake()
         self._tell(dockets)
         return view
@@ -120,8 +123,13 @@ class TakingBack(Part):
                 why = cause.what
         if left:
             ledger.record(session, who=going.who, action=f"{left} more were not taken back: {why}", docket_id=None)
+
         # Whoever hears of it looks at once: not before it is kept.
-        event.listen(session, "after_transaction_end", lambda _, ended: ended.parent or self._tell(dockets))
+        def tell(_: Session, ended: SessionTransaction) -> None:
+            if ended.parent is None:
+                self._tell(dockets)
+
+        event.listen(session, "after_transaction_end", tell)
 
     def _go(self, session: Session, ids: Sequence[int], going: Going) -> tuple[TakenBackView, set[int]]:
         done, left = 0, 0

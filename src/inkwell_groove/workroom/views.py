@@ -55,7 +55,7 @@ class JobView(View):
             kind=job.kind,
             docket_id=job.docket_id,
             subject=job.subject,
-            state=job.state,  # type: ignore[arg-type]
+            state=job.state,
             progress=job.progress,
             message=job.message,
             failure=Refusal.model_validate(job.failure) if job.failure else None,
@@ -130,7 +130,7 @@ class TakeView(View):
 def format_of(take: Take) -> SoundFormat:
     return SoundFormat(
         container=take.container,
-        word=take.word,  # type: ignore[arg-type]
+        word=take.word,
         rate_hz=take.rate_hz,
         channels=take.channels,
         samples=take.samples,
@@ -285,7 +285,7 @@ class UploadView(View):
             name=upload.name,
             size_bytes=upload.size_bytes,
             received_bytes=received_bytes,
-            state=upload.state,  # type: ignore[arg-type]
+            state=upload.state,
             refusal=Refusal.model_validate(upload.refusal) if upload.refusal else None,
         )
 

@@ -29,9 +29,15 @@ from inkwell_groove.core.sealing.profile import Profile
 from inkwell_groove.demo.sleeve import lanterns_cover
 
 FIELDS = {
-    "title": "Weir & Låntern", "artist": "The Test Band; Ilse", "album": "Copies", "track_total": "3",
-    "date": "1974-03", "composer": "Nobody", "performer": "Ilse (piano)", "genre": "Brass",
-}  # fmt: skip
+    "title": "Weir & Låntern",
+    "artist": "The Test Band; Ilse",
+    "album": "Copies",
+    "track_total": "3",
+    "date": "1974-03",
+    "composer": "Nobody",
+    "performer": "Ilse (piano)",
+    "genre": "Brass",
+}
 
 
 def music(seconds: float, rate_hz: int, level: float, seed: int = 1) -> np.ndarray:
@@ -320,8 +326,11 @@ def test_copies_that_differ_in_rate_or_loudness_alone_have_names_of_their_own() 
         CopyOrder(kind="FLAC", bits=16, levelling="to a peak", ceiling_dbtp=-3),
     )
     assert [one.label for one in Profile(copies=orders).copies] == [
-        "FLAC 16 bit", "FLAC 16 bit, 44.1 kHz at most", "FLAC 16 bit, -16 LUFS", "FLAC 16 bit, -3 dBTP",
-    ]  # fmt: skip
+        "FLAC 16 bit",
+        "FLAC 16 bit, 44.1 kHz at most",
+        "FLAC 16 bit, -16 LUFS",
+        "FLAC 16 bit, -3 dBTP",
+    ]
     with pytest.raises(ValidationError, match="copies of the same name twice: FLAC 16 bit"):
         Profile(copies=(orders[0], orders[0].model_copy(update={"most_art_px": 500})))
 

@@ -35,10 +35,18 @@ def filed(sheet: Path, out: Path, gaps: GapChoice, *, opening: bool) -> Path:
         toc = image.toc
         reading = read_tracks(drive, toc, out / "read", numbers_to_read(toc))
         record = DiscRecord(
-            application="test", read_at="2026-11-25T12:00:00+00:00", read_by="test", drive=DriveFacts(id="x", name="x"),
-            offset_samples=0, offset_from="assumed", twice=True, toc=toc, text=image.text, opening=reading.opening,
+            application="test",
+            read_at="2026-11-25T12:00:00+00:00",
+            read_by="test",
+            drive=DriveFacts(id="x", name="x"),
+            offset_samples=0,
+            offset_from="assumed",
+            twice=True,
+            toc=toc,
+            text=image.text,
+            opening=reading.opening,
             tracks=reading.tracks,
-        )  # fmt: skip
+        )
     layout = DiscLayout(toc=toc, gaps=gaps, opening=opening)
     with DiscSound(toc, files_in(out / "read", numbers_to_read(toc))) as sound:
         write_files(sound, layout, [record], out / "filed")

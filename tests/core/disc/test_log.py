@@ -21,19 +21,38 @@ AGREES = Witness(answer="agrees", reads=4, of=5, whole=True)
 
 def track(number: int, *, disputed: tuple[int, ...] = (), witness: Witness = AGREES, once: bool = False) -> TrackRead:
     return TrackRead(
-        number=number, first_frame=100 * (number - 1), end_frame=100 * number, first_crc32="0" * 8,
-        second_crc32=None if once else "0" * 8, crc32="0" * 8, sha256="0" * 64, peak=30_000, settled=(7,),
-        disputed=disputed, rereads=3, silent_share=0.25, gap_after_silent_share=0.5 if number == 1 else None,
-        witness_sum="0" * 16, whole_sum="0" * 16, witness=witness,
-    )  # fmt: skip
+        number=number,
+        first_frame=100 * (number - 1),
+        end_frame=100 * number,
+        first_crc32="0" * 8,
+        second_crc32=None if once else "0" * 8,
+        crc32="0" * 8,
+        sha256="0" * 64,
+        peak=30_000,
+        settled=(7,),
+        disputed=disputed,
+        rereads=3,
+        silent_share=0.25,
+        gap_after_silent_share=0.5 if number == 1 else None,
+        witness_sum="0" * 16,
+        whole_sum="0" * 16,
+        witness=witness,
+    )
 
 
 def record(*tracks: TrackRead, register: Register | None = None, offset: str = "the register") -> DiscRecord:
     return DiscRecord(
-        application="1.0", read_at="2026-11-25T12:00:00+00:00", read_by="A. Archivist", offset_samples=47,
-        drive=DriveFacts(id="good", name="Good drive", over_reads=True), offset_from=offset, twice=True, toc=TOC,
-        asked=register or Register(name="register", known=Known()), tracks=tracks,
-    )  # fmt: skip
+        application="1.0",
+        read_at="2026-11-25T12:00:00+00:00",
+        read_by="A. Archivist",
+        offset_samples=47,
+        drive=DriveFacts(id="good", name="Good drive", over_reads=True),
+        offset_from=offset,
+        twice=True,
+        toc=TOC,
+        asked=register or Register(name="register", known=Known()),
+        tracks=tracks,
+    )
 
 
 PROVEN = [record(track(1), track(2))]
@@ -103,9 +122,16 @@ def test_what_is_no_log_is_refused(data: bytes) -> None:
 def test_the_log_lists_what_a_person_asks_for() -> None:
     text = log.render([record(track(1, disputed=tuple(range(10, 80))), track(2, witness=Witness(answer="unknown")))])
     for part in (
-        "offset +47 samples (the register)", "00:02:00", "gap before", "sound in it, 50.0% of 10 frames silent",
-        "peak 91.55 %", "70 frames could not be read, from 00:02:10", "and 30 more", "not in the register", TOC.digest,
-    ):  # fmt: skip
+        "offset +47 samples (the register)",
+        "00:02:00",
+        "gap before",
+        "sound in it, 50.0% of 10 frames silent",
+        "peak 91.55 %",
+        "70 frames could not be read, from 00:02:10",
+        "and 30 more",
+        "not in the register",
+        TOC.digest,
+    ):
         assert part in text, part
 
 
@@ -118,12 +144,18 @@ def test_the_log_lists_what_a_person_asks_for() -> None:
         ([record(track(1), track(2, once=True))], "gaps in the evidence", "read only once"),
         ([record(track(1), track(2, witness=Witness(answer="disagrees", of=9)))], "gaps in the evidence", "everybody"),
         ([record(track(1), track(2, disputed=(1,)))], "damaged", "could not be read"),
-        ([record(track(1, witness=Witness()), track(2, witness=Witness()), register=Register(trouble="it is down"))],
-         "gaps in the evidence", "gave no answer: it is down"),
-        ([record(track(1, witness=Witness()), track(2, witness=Witness()), offset="assumed")],
-         "gaps in the evidence", "offset is not known"),
+        (
+            [record(track(1, witness=Witness()), track(2, witness=Witness()), register=Register(trouble="it is down"))],
+            "gaps in the evidence",
+            "gave no answer: it is down",
+        ),
+        (
+            [record(track(1, witness=Witness()), track(2, witness=Witness()), offset="assumed")],
+            "gaps in the evidence",
+            "offset is not known",
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_grade_says_what_would_have_to_be_different(records: list[DiscRecord], name: str, reason: str) -> None:
     found = grade(records)
     assert found.name == name
@@ -135,10 +167,12 @@ def counted(value: str, reads: int) -> CountedSum:
 
 
 def test_witnesses_are_counted_by_pressing() -> None:
-    known = Known(pressings=(
-        Pressing(reads=9, tracks={1: (counted("a", 8), counted("b", 1)), 2: (counted("c", 9),)}),
-        Pressing(reads=3, tracks={1: (counted("d", 3),), 2: (counted("e", 3),)}),
-    ))  # fmt: skip
+    known = Known(
+        pressings=(
+            Pressing(reads=9, tracks={1: (counted("a", 8), counted("b", 1)), 2: (counted("c", 9),)}),
+            Pressing(reads=3, tracks={1: (counted("d", 3),), 2: (counted("e", 3),)}),
+        )
+    )
 
     def asked(**sums: str) -> dict[int, str]:
         found = compare(
@@ -150,8 +184,10 @@ def test_witnesses_are_counted_by_pressing() -> None:
     assert asked(t1="d", t2="e")[1] == "agrees with 3 of 3 earlier reads"
     assert asked(t1="a", t2="e")[2] == "agrees with 3 of 3 reads of another pressing"
     assert asked(t1="f", t2="c", t3="a") == {
-        1: "disagrees with all 12 earlier reads", 2: "agrees with 9 of 9 earlier reads", 3: "not in the register",
-    }  # fmt: skip
+        1: "disagrees with all 12 earlier reads",
+        2: "agrees with 9 of 9 earlier reads",
+        3: "not in the register",
+    }
 
 
 @pytest.mark.parametrize(

@@ -57,10 +57,17 @@ def test_an_opening_of_a_few_frames_costs_no_reading_where_the_register_disagree
     """The look beside a track's place reached before the disc, and the whole reading was thrown away."""
     sheet = write_image(tmp_path, (opening, 40, 80), FRAMES, seed=7)
     with DiscImage(sheet) as image:
-        known = Known(pressings=(Pressing(reads=5, tracks={
-            number: (CountedSum(sum="0123456789abcdef", reads=5, wholes={}),)
-            for number in numbers_to_read(image.toc)
-        }),))  # fmt: skip
+        known = Known(
+            pressings=(
+                Pressing(
+                    reads=5,
+                    tracks={
+                        number: (CountedSum(sum="0123456789abcdef", reads=5, wholes={}),)
+                        for number in numbers_to_read(image.toc)
+                    },
+                ),
+            )
+        )
         (tmp_path / "read").mkdir()
         reading = read_all(SimulatedDrive(image, DriveProfile()), tmp_path / "read", known)
         answers = {one.number: one.witness.answer for one in reading.tracks if one.number}
@@ -274,9 +281,19 @@ def test_an_offset_that_no_two_tracks_share_is_not_believed(tmp_path: Path) -> N
     sheet = write_image(tmp_path, STARTS, FRAMES)
     with DiscImage(sheet) as image:
         known = true_sums(image, whole(image))
-        one_alone = Known(pressings=(known.pressings[0].model_copy(update={"tracks": {
-            1: known.pressings[0].tracks[1], 2: known.pressings[0].tracks[3], 3: known.pressings[0].tracks[2],
-        }}),))  # fmt: skip
+        one_alone = Known(
+            pressings=(
+                known.pressings[0].model_copy(
+                    update={
+                        "tracks": {
+                            1: known.pressings[0].tracks[1],
+                            2: known.pressings[0].tracks[3],
+                            3: known.pressings[0].tracks[2],
+                        }
+                    }
+                ),
+            )
+        )
         drive = SimulatedDrive(image, DriveProfile(read_offset=12))
         with pytest.raises(Refused, match="makes 3 tracks agree"):
             find_offset(drive, drive.toc(), one_alone)
@@ -319,10 +336,20 @@ def test_sound_in_an_ordinary_gap_is_measured(tmp_path: Path) -> None:
 def test_the_better_reading_of_a_track_counts_and_the_later_of_equals() -> None:
     def track(verdict_of: str, crc: str) -> TrackRead:
         return TrackRead(
-            number=1, first_frame=0, end_frame=9, first_crc32=crc, second_crc32=None if verdict_of == "once" else crc,
-            crc32=crc, sha256="", peak=1, settled=(), disputed=(3,) if verdict_of == "bad" else (), rereads=0,
-            silent_share=0.0, witness_sum=None,
-        )  # fmt: skip
+            number=1,
+            first_frame=0,
+            end_frame=9,
+            first_crc32=crc,
+            second_crc32=None if verdict_of == "once" else crc,
+            crc32=crc,
+            sha256="",
+            peak=1,
+            settled=(),
+            disputed=(3,) if verdict_of == "bad" else (),
+            rereads=0,
+            silent_share=0.0,
+            witness_sum=None,
+        )
 
     class Record:
         def __init__(self, one: TrackRead) -> None:

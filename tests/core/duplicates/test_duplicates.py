@@ -188,27 +188,48 @@ KEPT = Copy("a", "a.flac", lossless=True, proven=True, rate_hz=96_000, bits=24, 
     ("other", "reason"),
     [
         (Copy("b", "b.mp3", lossless=False, bitrate_kbps=320), "it is lossless"),
-        (Copy("b", "b.flac", lossless=True, lossy_source=True, proven=True, bits=24, rate_hz=96_000, described=12),
-         "it is lossless"),
-        (Copy("b", "b.flac", lossless=True, rate_hz=192_000, bits=24),
-         "its samples have the checksum stored with them"),
+        (
+            Copy("b", "b.flac", lossless=True, lossy_source=True, proven=True, bits=24, rate_hz=96_000, described=12),
+            "it is lossless",
+        ),
+        (
+            Copy("b", "b.flac", lossless=True, rate_hz=192_000, bits=24),
+            "its samples have the checksum stored with them",
+        ),
         (Copy("b", "b.flac", lossless=True, proven=True, rate_hz=96_000, bits=16, described=9), "it has more bits"),
-        (Copy("b", "b.flac", lossless=True, proven=True, rate_hz=96_000, bits=24, clipped_runs=4, described=9),
-         "it is not clipped"),
-        (Copy("b", "b.flac", lossless=True, proven=True, rate_hz=96_000, bits=24, described=3),
-         "it is better described"),
-        (Copy("b", "Copy of a.flac", lossless=True, proven=True, rate_hz=96_000, bits=24, described=9),
-         "the other's name says that it is a copy"),
+        (
+            Copy("b", "b.flac", lossless=True, proven=True, rate_hz=96_000, bits=24, clipped_runs=4, described=9),
+            "it is not clipped",
+        ),
+        (
+            Copy("b", "b.flac", lossless=True, proven=True, rate_hz=96_000, bits=24, described=3),
+            "it is better described",
+        ),
+        (
+            Copy("b", "Copy of a.flac", lossless=True, proven=True, rate_hz=96_000, bits=24, described=9),
+            "the other's name says that it is a copy",
+        ),
     ],
-)  # fmt: skip
+)
 def test_which_copy_is_kept_and_why(other: Copy, reason: str) -> None:
     assert by_preference([other, KEPT])[0] is KEPT
     assert why(KEPT, other)[0] == reason
 
 
-_COPIES = st.builds(Copy, st.uuids().map(str), st.text("ab.", min_size=1, max_size=6), st.booleans(), st.booleans(),
-                    st.booleans(), st.booleans(), st.sampled_from([44_100, 96_000]), st.sampled_from([16, 24]),
-                    st.sampled_from([128, 320]), st.integers(0, 2), st.integers(0, 4))  # fmt: skip
+_COPIES = st.builds(
+    Copy,
+    st.uuids().map(str),
+    st.text("ab.", min_size=1, max_size=6),
+    st.booleans(),
+    st.booleans(),
+    st.booleans(),
+    st.booleans(),
+    st.sampled_from([44_100, 96_000]),
+    st.sampled_from([16, 24]),
+    st.sampled_from([128, 320]),
+    st.integers(0, 2),
+    st.integers(0, 4),
+)
 
 
 @given(st.lists(_COPIES, min_size=2, max_size=6, unique_by=lambda one: one.key))

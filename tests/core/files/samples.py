@@ -12,9 +12,15 @@ from inkwell_groove.demo.encoding import encode
 
 RATE_HZ = 44_100
 KINDS = {
-    "a.flac": "flac", "a.wav": "wav", "a.aiff": "aiff", "a.ogg": "vorbis", "a.mp3": "mp3", "aac.m4a": "aac",
-    "alac.m4a": "alac", "a.opus": "opus",
-}  # fmt: skip
+    "a.flac": "flac",
+    "a.wav": "wav",
+    "a.aiff": "aiff",
+    "a.ogg": "vorbis",
+    "a.mp3": "mp3",
+    "aac.m4a": "aac",
+    "alac.m4a": "alac",
+    "a.opus": "opus",
+}
 
 
 def write_sample(path: Path, kind: str, *, seconds: float = 1.0, seed: int = 1) -> Path:

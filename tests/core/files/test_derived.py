@@ -48,8 +48,11 @@ def test_discs_out_of_names(path: str, album: str, wanted: dict[str, str]) -> No
 
 
 def test_totals_go_by_release_and_disc() -> None:
-    files = [of(f"x/CD{disc}/{track}.flac", album="X", disc_number=str(disc), track_number=str(track))
-             for disc, tracks in ((1, 2), (2, 3)) for track in range(1, tracks + 1)]  # fmt: skip
+    files = [
+        of(f"x/CD{disc}/{track}.flac", album="X", disc_number=str(disc), track_number=str(track))
+        for disc, tracks in ((1, 2), (2, 3))
+        for track in range(1, tracks + 1)
+    ]
     assert (
         one("totals", *files)
         == [{"track_total": "2", "disc_total": "2"}] * 2 + [{"track_total": "3", "disc_total": "2"}] * 3
@@ -70,8 +73,11 @@ def test_a_release_has_one_artist_or_is_a_compilation() -> None:
 
 
 def test_the_first_date_is_the_earliest_of_the_same_piece() -> None:
-    files = [of("1", artist="A", title="T", date="1998"), of("2", artist="a", title="t", date="1974-03"),
-             of("3", artist="A", title="Other", date="2001")]  # fmt: skip
+    files = [
+        of("1", artist="A", title="T", date="1998"),
+        of("2", artist="a", title="t", date="1974-03"),
+        of("3", artist="A", title="Other", date="2001"),
+    ]
     assert one("original dates", *files) == [{"original_date": "1974-03"}] * 2 + [{"original_date": "2001"}]
 
 

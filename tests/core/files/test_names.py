@@ -14,9 +14,14 @@ from inkwell_groove.core.files.moving import corrected_cue, corrected_playlist, 
 from inkwell_groove.core.files.naming import Naming, read_name
 
 TAGS = {
-    "artist": "Tollgate/Sisters", "album": "Slack Water: Live", "date": "1968-05", "track_number": "3",
-    "title": "Paper Oars?", "composer": "I. Vanterroe", "work": "Preludes",
-}  # fmt: skip
+    "artist": "Tollgate/Sisters",
+    "album": "Slack Water: Live",
+    "date": "1968-05",
+    "track_number": "3",
+    "title": "Paper Oars?",
+    "composer": "I. Vanterroe",
+    "work": "Preludes",
+}
 
 
 @pytest.mark.parametrize(
@@ -25,19 +30,28 @@ TAGS = {
         ({}, {}, "Tollgate-Sisters/1968 Slack Water - Live/03 Paper Oars.flac"),
         ({}, {"compilation": "yes"}, "Compilations/Slack Water - Live/03 Tollgate-Sisters - Paper Oars.flac"),
         ({"compilations": ""}, {"compilation": "yes"}, "Various/1968 Slack Water - Live/03 Paper Oars.flac"),
-        ({}, {"disc_number": "2", "disc_total": "2"},
-         "Tollgate-Sisters/1968 Slack Water - Live/Disc 2/03 Paper Oars.flac"),
+        (
+            {},
+            {"disc_number": "2", "disc_total": "2"},
+            "Tollgate-Sisters/1968 Slack Water - Live/Disc 2/03 Paper Oars.flac",
+        ),
         ({}, {"disc_number": "1", "disc_total": "1"}, "Tollgate-Sisters/1968 Slack Water - Live/03 Paper Oars.flac"),
         ({"classical": "{composer}/{work}/{track_number} {title}"}, {}, "I. Vanterroe/Preludes/3 Paper Oars.flac"),
         ({}, {"album": "", "date": ""}, "Tollgate-Sisters/03 Paper Oars.flac"),
-        ({"missing": "say so"}, {"album": "", "date": ""},
-         "Tollgate-Sisters/unknown date unknown album/03 Paper Oars.flac"),
+        (
+            {"missing": "say so"},
+            {"album": "", "date": ""},
+            "Tollgate-Sisters/unknown date unknown album/03 Paper Oars.flac",
+        ),
         ({"pattern": "{title:.5}"}, {}, "Paper.flac"),
         ({"pattern": "{track_number:>03}_{title}", "instead": "+"}, {"title": "a/b"}, "003_a+b.flac"),
-        ({"most_characters": 20}, {"title": "A very long title indeed"},
-         "Tollgate-Sisters/1968 Slack Water - Li/03 A very long.flac"),
+        (
+            {"most_characters": 20},
+            {"title": "A very long title indeed"},
+            "Tollgate-Sisters/1968 Slack Water - Li/03 A very long.flac",
+        ),
     ],
-)  # fmt: skip
+)
 def test_names_from_tags(naming: dict[str, str], more: dict[str, str], wanted: str) -> None:
     assert Naming(**naming).path_for({**TAGS, **more}, ".flac") == wanted  # type: ignore[arg-type]
 
@@ -47,14 +61,17 @@ def test_names_from_tags(naming: dict[str, str], more: dict[str, str], wanted: s
     [
         ("{artist} - {title}", "x/A - B - C.mp3", {"artist": "A", "title": "B - C"}),
         ("{track_number} {title}", "03 Reel.flac", {"track_number": "3", "title": "Reel"}),
-        ("{artist}/{date} {album}/{track_number} {title}", "in/Band/1974 Lanterns/03 Reel.flac",
-         {"artist": "Band", "date": "1974", "album": "Lanterns", "track_number": "3", "title": "Reel"}),
+        (
+            "{artist}/{date} {album}/{track_number} {title}",
+            "in/Band/1974 Lanterns/03 Reel.flac",
+            {"artist": "Band", "date": "1974", "album": "Lanterns", "track_number": "3", "title": "Reel"},
+        ),
         ("{nothing} - {title}", "xx - Reel.flac", {"title": "Reel"}),
         ("{track_number} {title}", "Reel.flac", None),
         ("{artist}/{title}", "Reel.flac", None),
         ("{title} - {title}", "A - B.flac", None),
     ],
-)  # fmt: skip
+)
 def test_tags_from_names(pattern: str, path: str, wanted: dict[str, str] | None) -> None:
     assert read_name(pattern, path) == wanted
 
@@ -97,8 +114,10 @@ def test_what_was_written_into_a_name_is_read_out_of_it(artist: str, album: str,
 def test_files_change_places_and_names_of_one_spelling_are_told_apart() -> None:
     moves = plan_moves({1: "a.flac", 2: "b.flac", 3: "c.flac"}, {1: "b.flac", 2: "a.flac", 3: "A.FLAC"})
     assert [(move.new, move.told) for move in moves] == [
-        ("b.flac", ""), ("a.flac", ""), ("A (2).FLAC", "'A.FLAC' is taken there already"),
-    ]  # fmt: skip
+        ("b.flac", ""),
+        ("a.flac", ""),
+        ("A (2).FLAC", "'A.FLAC' is taken there already"),
+    ]
     assert plan_moves({1: "reel.flac"}, {1: "Reel.flac"}) == plan_moves({1: "reel.flac"}, {1: "Reel.flac"}, others=[])
     assert plan_moves({1: "a"}, {1: "b"}, others=["B"])[0].new == "b (2)"
 
@@ -120,6 +139,6 @@ def test_what_points_at_moved_files_is_corrected() -> None:
     playlist = "#EXTM3U\r\n01 a.flac\r\n..\\in\\02 B.flac\r\nhttp://x/01 a.flac\r\nother.flac"
     assert corrected_playlist(playlist, moved, "in") == (
         "#EXTM3U\r\n../Band/Album/01 A.flac\r\n..\\Band\\Album\\02 B.flac\r\nhttp://x/01 a.flac\r\nother.flac"
-    )  # fmt: skip
+    )
     cue = 'REM x\nFILE "01 a.flac" WAVE\n  TRACK 01 AUDIO\n'
     assert corrected_cue(cue, moved, "in") == 'REM x\nFILE "../Band/Album/01 A.flac" WAVE\n  TRACK 01 AUDIO\n'

@@ -18,8 +18,9 @@ COLUMNS = ("title", "artist", "comment")
 texts = st.text(st.characters(exclude_categories=("Cs",)), max_size=30)
 rows = st.dictionaries(
     st.text(st.characters(exclude_categories=("Cs",), exclude_characters="\0"), min_size=1, max_size=20),
-    st.fixed_dictionaries(dict.fromkeys(COLUMNS, texts)), max_size=6,
-)  # fmt: skip
+    st.fixed_dictionaries(dict.fromkeys(COLUMNS, texts)),
+    max_size=6,
+)
 
 
 @given(rows, st.sampled_from([",", ";", "\t"]))
@@ -47,8 +48,9 @@ def test_moved_and_new_columns_deleted_rows_and_semicolons_are_taken_as_they_are
     read = from_csv("Artist;file;My notes;title\r\nA;a.flac;x;T\r\n\r\nB;;x;y\r\nC;a.flac;;\r\n".encode("cp1252"))
     assert read.rows == {"a.flac": {"Artist": "A", "My notes": "x", "title": "T"}}
     assert read.told == [
-        "Semicolons part its columns.", "1 rows are about a file that another row is about already: the first counts.",
-    ]  # fmt: skip
+        "Semicolons part its columns.",
+        "1 rows are about a file that another row is about already: the first counts.",
+    ]
 
 
 def test_other_letters_are_read_and_said() -> None:

@@ -26,12 +26,24 @@ from inkwell_groove.core.files.writing import Change, TagOptions, write
 from tests.core.files.samples import KINDS, picture, write_sample
 
 SAMPLES = {
-    "track_number": "3", "track_total": "12", "disc_number": "1", "disc_total": "2", "date": "1974-03-09",
-    "original_date": "1970", "compilation": "yes", "artist": "Marrowby Silver Band; Ilse Vanterroe",
-    "performer": "Jon Maskell-Obi (piano); Somebody", "isrc": "GBXXX7400001", "language": "zxx",
-    "lyrics": "First line\nSecond line", "comment": "Worn, side B noisy", "track_gain": "-3.20 dB",
-    "track_peak": "0.988553", "album_gain": "1.07 dB", "album_peak": "1.012000",
-}  # fmt: skip
+    "track_number": "3",
+    "track_total": "12",
+    "disc_number": "1",
+    "disc_total": "2",
+    "date": "1974-03-09",
+    "original_date": "1970",
+    "compilation": "yes",
+    "artist": "Marrowby Silver Band; Ilse Vanterroe",
+    "performer": "Jon Maskell-Obi (piano); Somebody",
+    "isrc": "GBXXX7400001",
+    "language": "zxx",
+    "lyrics": "First line\nSecond line",
+    "comment": "Worn, side B noisy",
+    "track_gain": "-3.20 dB",
+    "track_peak": "0.988553",
+    "album_gain": "1.07 dB",
+    "album_peak": "1.012000",
+}
 FIELD_VALUES = {field.name: SAMPLES.get(field.name, f"Übers Wehr ☃ {field.name}") for field in FIELDS}
 # libavformat's own names for what it reads (from its documentation of metadata conventions; from memory).
 BY_AV = {"title": "title", "album": "album", "album_artist": "album_artist", "genre": "genre"}
@@ -184,9 +196,14 @@ def test_a_gain_survives_being_turned_into_that_of_opus(name: str, hundredths: i
 
 @pytest.mark.parametrize(
     ("field", "typed", "kept"),
-    [("track_gain", "-3,2", "-3.20 dB"), ("album_gain", "\u22127.5dB", "-7.50 dB"),
-     ("track_gain", "-0.004 DB", "0.00 dB"), ("track_peak", "1", "1.000000"), ("album_peak", "", "")],
-)  # fmt: skip
+    [
+        ("track_gain", "-3,2", "-3.20 dB"),
+        ("album_gain", "\u22127.5dB", "-7.50 dB"),
+        ("track_gain", "-0.004 DB", "0.00 dB"),
+        ("track_peak", "1", "1.000000"),
+        ("album_peak", "", ""),
+    ],
+)
 def test_gains_and_peaks_are_kept_in_one_form(field: str, typed: str, kept: str) -> None:
     assert accept(BY_NAME[field], typed) == kept
 
@@ -311,9 +328,12 @@ texts = st.text(st.characters(codec="utf-8"), max_size=60)
     version=st.sampled_from(["as it is", "2.3", "2.4"]),
 )
 def test_any_tags_written_and_undone_give_the_same_bytes(
-    originals: Callable[[str, Path], Path], tmp_path_factory: pytest.TempPathFactory, kind: str,
-    changes: list[dict[str, str]], version: str,
-) -> None:  # fmt: skip
+    originals: Callable[[str, Path], Path],
+    tmp_path_factory: pytest.TempPathFactory,
+    kind: str,
+    changes: list[dict[str, str]],
+    version: str,
+) -> None:
     path = originals(kind, tmp_path_factory.mktemp("any"))
     old, undos = path.read_bytes(), []
     for change in changes:

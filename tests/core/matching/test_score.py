@@ -22,12 +22,21 @@ def release(name: str = "1", **changes: object) -> SourceRelease:
     ]
     extra = changes.pop("extra", ())
     values: dict[str, object] = {
-        "source": "test", "id": name, "address": f"http://127.0.0.1/{name}", "title": "Lanterns on the Weir",
-        "credits": (Credit(name="Marrowby Silver Band"),), "labels": ("Quayhead",), "catalogue_numbers": ("QHL 1107",),
-        "country": "GB", "date": "1974", "matrix": "QHL 1107 A1",
-        "media": (Medium(format="LP", side="A", tracks=tuple(tracks[:3])),
-                  Medium(format="LP", side="B", tracks=(*tracks[3:], *extra))),  # type: ignore[misc]
-    }  # fmt: skip
+        "source": "test",
+        "id": name,
+        "address": f"http://127.0.0.1/{name}",
+        "title": "Lanterns on the Weir",
+        "credits": (Credit(name="Marrowby Silver Band"),),
+        "labels": ("Quayhead",),
+        "catalogue_numbers": ("QHL 1107",),
+        "country": "GB",
+        "date": "1974",
+        "matrix": "QHL 1107 A1",
+        "media": (
+            Medium(format="LP", side="A", tracks=tuple(tracks[:3])),
+            Medium(format="LP", side="B", tracks=(*tracks[3:], *extra)),
+        ),  # type: ignore[misc]
+    }
     return SourceRelease.model_validate({**values, **changes})
 
 
@@ -109,8 +118,9 @@ def test_a_barcode_a_disc_s_contents_and_the_sound_each_speak() -> None:
 def test_what_separates_two_pressings_is_said_with_where_to_look() -> None:
     later = release("3", lengths=(204.0, 187.0, 251.0, 172.0, 241.0, 198.0), matrix="QHL 1107 A2")
     assert telling_apart(release(), later) == (
-        "matrix number: QHL 1107 A1 or QHL 1107 A2 (in the run-out)", "length of track B2: 3:53 or 4:01",
-    )  # fmt: skip
+        "matrix number: QHL 1107 A1 or QHL 1107 A2 (in the run-out)",
+        "length of track B2: 3:53 or 4:01",
+    )
     assert telling_apart(release(), release()) == ()
 
 

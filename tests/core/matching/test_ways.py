@@ -77,15 +77,21 @@ def test_a_source_s_words_become_fields_and_what_cannot_be_one_is_left_out() -> 
     )
     found = release(
         media=(Medium(format="LP", side="A", tracks=(track,)), Medium(format="LP", side="B", tracks=(track,))),
-        barcode="4006381333932", date="in May", genres=("song", "folk"), compilation=True,
-    )  # fmt: skip
+        barcode="4006381333932",
+        date="in May",
+        genres=("song", "folk"),
+        compilation=True,
+    )
     told = release_fields(found)
     assert (told["genres"], told["compilation"], told["format"]) == ("song; folk", "yes", "LP")
     assert not {"barcode", "year"} & set(told), "a wrong barcode or date does not stand in the way of the rest"
     assert track_fields(found, track) == {
-        "title": "One", "artist": "The Tollgate Sisters", "composers": "Ada Ferriby",
-        "composers_sort": "Ferriby, Ada", "performers": "Jon Maskell-Obi (piano)",
-    }  # fmt: skip
+        "title": "One",
+        "artist": "The Tollgate Sisters",
+        "composers": "Ada Ferriby",
+        "composers_sort": "Ferriby, Ada",
+        "performers": "Jon Maskell-Obi (piano)",
+    }
     assert set(told) <= {spec.name for spec in RELEASE_FIELDS}
     assert set(track_fields(found, track)) <= {spec.name for spec in TRACK_FIELDS}
 

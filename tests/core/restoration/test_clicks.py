@@ -176,9 +176,16 @@ def test_a_stretch_mended_by_hand_is_altered_and_nothing_else(how: str) -> None:
     mono = 0.1 * band_noise(40_000, rng)[:, None] / 3.0
     take = Taken(np.clip(np.repeat(mono, 2, axis=1), -0.9, 0.9))
     asked = HandRepair.model_validate(
-        {"key": "a", "start": 20_000, "end": 20_200, "channel": 0, "how": how, "gain_db": -60,
-         "drawn": [0.25] * 200 if how == "draw" else []}
-    )  # fmt: skip
+        {
+            "key": "a",
+            "start": 20_000,
+            "end": 20_200,
+            "channel": 0,
+            "how": how,
+            "gain_db": -60,
+            "drawn": [0.25] * 200 if how == "draw" else [],
+        }
+    )
     after = Mended(take, [], [asked]).read(0, 40_000)
     assert np.array_equal(after[:, 1], take.data[:, 1])
     assert np.array_equal(after[:20_000], take.data[:20_000])

@@ -27,7 +27,7 @@ SHELF = [
     entry("3", "Slack Water", "The Tollgate Sisters", "Harbour Lights", carrier="CD", decade="2000s"),
     entry("4", "Café à l'Écluse", "Odalys Brandt", "Harbour Lights", carrier="CD", decade="2000s"),
     entry("5", "Ebb", "Jon Maskell-Obi", "Four Tidal Preludes QHL 1107", carrier="cassette", decade="1990s"),
-]  # fmt: skip
+]
 
 
 def index(entries: list[Entry] = SHELF) -> Index:
@@ -83,8 +83,11 @@ def test_releases_with_what_was_found_of_each() -> None:
     total, some = index().releases(Query("the"), most=1)
     assert total == 2
     assert some == {"Lanterns on the Weir": ["2", "1"]} or some == {"Lanterns on the Weir": ["1", "2"]}
-    assert list(index().releases(Query())[1]) == ["Four Tidal Preludes QHL 1107", "Lanterns on the Weir",
-                                                  "Harbour Lights"]  # fmt: skip
+    assert list(index().releases(Query())[1]) == [
+        "Four Tidal Preludes QHL 1107",
+        "Lanterns on the Weir",
+        "Harbour Lights",
+    ]
 
 
 def test_what_changed_takes_the_place_of_what_was() -> None:

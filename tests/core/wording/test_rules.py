@@ -67,9 +67,12 @@ def test_another_fields_text_goes_with_its_punctuation(text: str, wanted: str) -
 
 def test_a_whole_rule_puts_a_rippers_title_right() -> None:
     steps = [
-        {"do": "underscores"}, {"do": "leading number"}, {"do": "without", "of": "artist"},
-        {"do": "brackets", "holding": "remaster"}, {"do": "case", "to": "title"},
-    ]  # fmt: skip
+        {"do": "underscores"},
+        {"do": "leading number"},
+        {"do": "without", "of": "artist"},
+        {"do": "brackets", "holding": "remaster"},
+        {"do": "case", "to": "title"},
+    ]
     title = after("03_-_the_tollgate_sisters_-_slack_water_(remastered)", *steps, artist="The Tollgate Sisters")
     assert title == "Slack Water"
 
@@ -109,14 +112,23 @@ plain = st.text(max_size=30)
         st.one_of(
             st.fixed_dictionaries({"do": st.just("replace"), "find": st.text(min_size=1, max_size=5), "by": plain}),
             st.sampled_from(
-                [{"do": "space"}, {"do": "underscores"}, {"do": "brackets"}, {"do": "leading number"},
-                 {"do": "without", "of": "artist"}, {"do": "case", "to": "title"}, {"do": "unicode", "form": "NFKC"}]
+                [
+                    {"do": "space"},
+                    {"do": "underscores"},
+                    {"do": "brackets"},
+                    {"do": "leading number"},
+                    {"do": "without", "of": "artist"},
+                    {"do": "case", "to": "title"},
+                    {"do": "unicode", "form": "NFKC"},
+                ]
             ),
         ),
-        min_size=1, max_size=4,
+        min_size=1,
+        max_size=4,
     ),
-    plain, plain,
-)  # fmt: skip
+    plain,
+    plain,
+)
 def test_any_rule_on_any_text_ends_and_is_the_same_each_time(
     steps: list[dict[str, Any]], text: str, artist: str
 ) -> None:

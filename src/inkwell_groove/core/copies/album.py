@@ -119,9 +119,14 @@ def make_copies(
             loud = hear_album(masters, workers=workers, progress=lambda share: tell(0.2 * share, "measuring loudness"))
         gain, began = turned(loud, order), 0.2
     for tries in range(_MOST_TRIES):
-        proofs = _encode_all(masters, targets, order, gain.gain_db, workers, lambda share, words: tell(
-            began + (0.9 - began) * share, words
-        ))  # fmt: skip
+        proofs = _encode_all(
+            masters,
+            targets,
+            order,
+            gain.gain_db,
+            workers,
+            lambda share, words: tell(began + (0.9 - began) * share, words),
+        )
         heard = album_of([(one.loud, one.steps) for one in proofs])
         if is_as_asked(heard, order) or tries + 1 == _MOST_TRIES:
             break

@@ -18,9 +18,13 @@ from inkwell_groove.core.files.fields import FREEFORM
 from inkwell_groove.core.files.formats import Opened, id3_of
 
 NAMES = (
-    "REPLAYGAIN_TRACK_GAIN", "REPLAYGAIN_TRACK_PEAK", "REPLAYGAIN_ALBUM_GAIN", "REPLAYGAIN_ALBUM_PEAK",
-    "R128_TRACK_GAIN", "R128_ALBUM_GAIN",
-)  # fmt: skip
+    "REPLAYGAIN_TRACK_GAIN",
+    "REPLAYGAIN_TRACK_PEAK",
+    "REPLAYGAIN_ALBUM_GAIN",
+    "REPLAYGAIN_ALBUM_PEAK",
+    "R128_TRACK_GAIN",
+    "R128_ALBUM_GAIN",
+)
 _PADDING_BYTES = 4_096
 
 

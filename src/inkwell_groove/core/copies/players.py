@@ -35,11 +35,22 @@ class Target(BaseModel):
 
 
 STANDARD: tuple[Target, ...] = (
-    Target(name="Portable player", folder="portable", formats=("MP3", "AAC"), most_bits=16, most_rate_hz=48_000,
-           most_art_px=600),
-    Target(name="Listening room", folder="listening room", formats=("FLAC", "ALAC", "MP3", "AAC", "Vorbis", "Opus"),
-           most_rate_hz=96_000, most_art_px=1_500),
-)  # fmt: skip
+    Target(
+        name="Portable player",
+        folder="portable",
+        formats=("MP3", "AAC"),
+        most_bits=16,
+        most_rate_hz=48_000,
+        most_art_px=600,
+    ),
+    Target(
+        name="Listening room",
+        folder="listening room",
+        formats=("FLAC", "ALAC", "MP3", "AAC", "Vorbis", "Opus"),
+        most_rate_hz=96_000,
+        most_art_px=1_500,
+    ),
+)
 
 
 def misfits(files: Sequence[Path], target: Target) -> list[str]:

@@ -135,8 +135,10 @@ def _hashed(block: npt.NDArray[np.generic]) -> bytes:
 def _at_speeds(mono: Mono) -> Prints:
     middle, half = len(mono) // 2, round(_EXCERPT_S * prints.RATE_HZ / 2)
     excerpt = mono[max(0, middle - half) : middle + half]
-    rows = [of_mono(soxr.resample(excerpt, prints.RATE_HZ / speed, prints.RATE_HZ, "MQ").astype(np.float32)).prints
-            for speed in OTHER_SPEEDS]  # fmt: skip
+    rows = [
+        of_mono(soxr.resample(excerpt, prints.RATE_HZ / speed, prints.RATE_HZ, "MQ").astype(np.float32)).prints
+        for speed in OTHER_SPEEDS
+    ]
     shortest = min(len(row) for row in rows)
     return np.array([row[:shortest] for row in rows], np.uint32).reshape(len(rows), shortest)
 

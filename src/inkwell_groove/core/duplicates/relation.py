@@ -55,8 +55,10 @@ def relate(
     is_edit = likeness.verdict != "same recording" or found.longest_alone_s > _ANOTHER_EDIT_S
     return Relation(
         kind="another edit" if is_edit else "same recording",
-        likeness=likeness, difference=found, swapped=_swapped(first, second, found),
-    )  # fmt: skip
+        likeness=likeness,
+        difference=found,
+        swapped=_swapped(first, second, found),
+    )
 
 
 def _is_chance(likeness: Likeness) -> bool:

@@ -74,9 +74,10 @@ def cropped(data: bytes, crop: Crop, *, name: str = "picture") -> bytes:
     facts = examine(data, name=name)
     if crop.left + crop.width > facts.width_px or crop.top + crop.height > facts.height_px:
         raise Refused(
-            f"the part ends outside the picture of {facts.width_px} x {facts.height_px}", where=name,
+            f"the part ends outside the picture of {facts.width_px} x {facts.height_px}",
+            where=name,
             remedy="Choose a part within it",
-        )  # fmt: skip
+        )
     with opened(data, name=name) as picture:
         image = _upright(picture)
         if crop.turn_degrees:

@@ -13,13 +13,40 @@ from inkwell_groove.core.files.naming import VARIOUS
 from inkwell_groove.core.matching.names import filed
 
 Derived = Literal["filed under", "discs", "totals", "album artists", "original dates"]
-_FILED = {"artist": "artist_sort", "album_artist": "album_artist_sort", "composer": "composer_sort",
-          "album": "album_sort"}  # fmt: skip
+_FILED = {
+    "artist": "artist_sort",
+    "album_artist": "album_artist_sort",
+    "composer": "composer_sort",
+    "album": "album_sort",
+}
 # Words by which a group is known (common practice of catalogues).
-_OF_GROUPS = frozenset((
-    "the", "and", "&", "les", "la", "le", "die", "der", "band", "trio", "quartet", "quintet", "choir", "chorus",
-    "orchestra", "ensemble", "sisters", "brothers", "singers", "players", "society", "club", "various",
-))  # fmt: skip
+_OF_GROUPS = frozenset(
+    (
+        "the",
+        "and",
+        "&",
+        "les",
+        "la",
+        "le",
+        "die",
+        "der",
+        "band",
+        "trio",
+        "quartet",
+        "quintet",
+        "choir",
+        "chorus",
+        "orchestra",
+        "ensemble",
+        "sisters",
+        "brothers",
+        "singers",
+        "players",
+        "society",
+        "club",
+        "various",
+    )
+)
 _DISC = r"(?:cd|disc|disk)\s*(?:no\.?\s*)?(\d{1,2})"
 _DISC_IN_ALBUM = re.compile(rf"\s*[-,:–]?\s*[(\[]?\s*{_DISC}\s*[)\]]?$", re.IGNORECASE)
 DISC_FOLDER = re.compile(rf"(?:^|[\s/_(-]){_DISC}\)?$", re.IGNORECASE)
@@ -50,10 +77,11 @@ def _filed_under(files: Sequence[Described]) -> dict[int, dict[str, str]]:
     return {
         file.key: {
             target: "; ".join(filed(one, _kind(one, source)) for one in _values(file[source]))
-            for source, target in _FILED.items() if file[source] and not file[target]
+            for source, target in _FILED.items()
+            if file[source] and not file[target]
         }
         for file in files
-    }  # fmt: skip
+    }
 
 
 def _kind(name: str, source: str) -> Literal["person", "group"]:
@@ -128,8 +156,9 @@ def _original_dates(files: Sequence[Described]) -> dict[int, dict[str, str]]:
             first[_piece(file)] = min([*dates, first.get(_piece(file), "9999")])
     return {
         file.key: {"original_date": first[_piece(file)]}
-        for file in files if _piece(file) in first and not file["original_date"]
-    }  # fmt: skip
+        for file in files
+        if _piece(file) in first and not file["original_date"]
+    }
 
 
 def _piece(file: Described) -> tuple[str, str]:
@@ -146,6 +175,9 @@ def _whole(text: str) -> int:
 
 
 _DERIVED: dict[Derived, Callable[[Sequence[Described]], dict[int, dict[str, str]]]] = {
-    "filed under": _filed_under, "discs": _discs, "totals": _totals, "album artists": _album_artists,
+    "filed under": _filed_under,
+    "discs": _discs,
+    "totals": _totals,
+    "album artists": _album_artists,
     "original dates": _original_dates,
-}  # fmt: skip
+}

@@ -131,9 +131,10 @@ def accept(field: FileField, value: str) -> str:
         text = _of_loudness(field, text.replace("\u2212", "-").replace(",", "."))
     if len(text) > _MOST[field.long]:
         raise Refused(
-            f"{field.label} has {len(text)} characters", where=field.label,
+            f"{field.label} has {len(text)} characters",
+            where=field.label,
             remedy=f"Use at most {_MOST[field.long]} characters",
-        )  # fmt: skip
+        )
     return text
 
 

@@ -27,9 +27,20 @@ _REMEDY = "Look at the file with the program that made it, or get it anew"
 _ID3 = (MP3, WAVE, AIFF)
 # What the tag library raises for bytes that it did not expect, beside its own errors.
 LIBRARY_ERRORS = (
-    mutagen.MutagenError, struct.error, EOFError, ValueError, IndexError, KeyError, TypeError, AttributeError,
-    OverflowError, RecursionError, MemoryError, ZeroDivisionError, AssertionError,
-)  # fmt: skip
+    mutagen.MutagenError,
+    struct.error,
+    EOFError,
+    ValueError,
+    IndexError,
+    KeyError,
+    TypeError,
+    AttributeError,
+    OverflowError,
+    RecursionError,
+    MemoryError,
+    ZeroDivisionError,
+    AssertionError,
+)
 _FOOTER_FLAG, _FOOTER_BYTES = 0x10, 10
 
 
@@ -131,9 +142,10 @@ def _kind(mark: bytes, name: str) -> Any:
     if len(mark) > 1 and mark[0] == 0xFF and mark[1] & 0xE0 == 0xE0:
         return MP3
     raise NotSound(
-        "it is none of FLAC, WAV, AIFF, MP3, M4A, Ogg Vorbis and Opus", where=name,
+        "it is none of FLAC, WAV, AIFF, MP3, M4A, Ogg Vorbis and Opus",
+        where=name,
         remedy="Look at what it really is; its name may be wrong",
-    )  # fmt: skip
+    )
 
 
 def id3_of(opened: Opened) -> id3.ID3:

@@ -131,8 +131,12 @@ def rename_all(renamings: Sequence[Renaming], *, settle: Callable[[Path], None] 
             raise Refused(f"{one.target.name} is there already", where=one.new, remedy="Look at the folder again")
         one.aside.rename(one.target)
     left = {one.source.parent for one in renamings}
-    left |= {parent for one in renamings for parent in one.source.parents
-             if parent != one.root and parent.is_relative_to(one.root)}  # fmt: skip
+    left |= {
+        parent
+        for one in renamings
+        for parent in one.source.parents
+        if parent != one.root and parent.is_relative_to(one.root)
+    }
     for folder in {one.target.parent for one in renamings} | {one for one in left if one.exists()}:
         settle(folder)
     for folder in sorted(left - {one.root for one in renamings}, key=lambda one: -len(one.parts)):

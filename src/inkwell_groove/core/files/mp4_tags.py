@@ -72,8 +72,10 @@ class Mp4Tags:
                 yield key.removeprefix(FREEFORM), (_text(one) if isinstance(one, (str, bytes)) else str(one))[:200]
 
     def pictures(self) -> list[Embedded]:
-        return [Embedded(3 if number == 0 else 0, mime_of(bytes(one)), bytes(one))
-                for number, one in enumerate(self._tags.get("covr") or ())]  # fmt: skip
+        return [
+            Embedded(3 if number == 0 else 0, mime_of(bytes(one)), bytes(one))
+            for number, one in enumerate(self._tags.get("covr") or ())
+        ]
 
     def set_pictures(self, pictures: Sequence[Embedded]) -> list[str]:
         told = []

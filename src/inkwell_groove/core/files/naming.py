@@ -28,9 +28,10 @@ class Naming(BaseModel):
         default="{album_artist}/{date:.4} {album}/{track_number:02} {title}", min_length=1, max_length=500
     )
     compilations: str = Field(
-        default="Compilations/{album}/{track_number:02} {artist} - {title}", max_length=500,
+        default="Compilations/{album}/{track_number:02} {artist} - {title}",
+        max_length=500,
         description="For compilations; empty to file them like the others.",
-    )  # fmt: skip
+    )
     classical: str = Field(
         default="", max_length=500, description="For what has a composer and a work; empty to file it like the others."
     )
@@ -107,17 +108,19 @@ def _expression(part: str, pattern: str) -> str:
         if index % 2 == 0:
             if 0 < index < len(pieces) - 1 and not piece:
                 raise Refused(
-                    "two fields with nothing between them cannot be told apart", where=f"pattern '{pattern}'",
+                    "two fields with nothing between them cannot be told apart",
+                    where=f"pattern '{pattern}'",
                     remedy="Put a space or a dash between them",
-                )  # fmt: skip
+                )
             out += re.sub(r"(\\ )+", r"\\s+", re.escape(piece))
             continue
         name = _name_of(piece)
         if name != NOTHING and name not in BY_NAME:
             raise Refused(
-                f"there is no field '{name}'", where=f"pattern '{pattern}'",
+                f"there is no field '{name}'",
+                where=f"pattern '{pattern}'",
                 remedy=f"The fields are {', '.join(BY_NAME)}, and {NOTHING} for what is read over",
-            )  # fmt: skip
+            )
         inner = r"\d+" if name in _NUMBERS else r".+?"
         out += f"(?:{inner})" if name == NOTHING else f"({inner})"
     return out

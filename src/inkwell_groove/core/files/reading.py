@@ -32,9 +32,13 @@ class PictureFacts(BaseModel):
     def of(cls, picture: Embedded) -> PictureFacts:
         width, height, _ = picture.size()
         return cls(
-            role=picture.role, mime=picture.mime, width_px=width, height_px=height, size_bytes=len(picture.data),
+            role=picture.role,
+            mime=picture.mime,
+            width_px=width,
+            height_px=height,
+            size_bytes=len(picture.data),
             sha256=hashlib.sha256(picture.data).hexdigest(),
-        )  # fmt: skip
+        )
 
 
 class FileTags(BaseModel):
@@ -121,8 +125,15 @@ def _id3v1(stream: Any) -> dict[str, str]:
         frames = ParseID3v1(data) or {}
     except (ID3NoHeaderError, ValueError):
         return {}
-    names = {"TIT2": "title", "TPE1": "artist", "TALB": "album", "TDRC": "date", "TRCK": "track_number",
-             "TCON": "genre", "COMM": "comment"}  # fmt: skip
+    names = {
+        "TIT2": "title",
+        "TPE1": "artist",
+        "TALB": "album",
+        "TDRC": "date",
+        "TRCK": "track_number",
+        "TCON": "genre",
+        "COMM": "comment",
+    }
     found = {}
     for frame in frames.values():
         if (name := names.get(frame.FrameID)) and str(frame).strip():

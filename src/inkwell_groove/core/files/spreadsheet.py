@@ -173,9 +173,10 @@ def _too_large(what: str) -> Refused:
 def _sheet(table: list[list[str]], told: list[str]) -> Sheet:
     if not table or KEY not in [name.strip().casefold() for name in table[0]]:
         raise Refused(
-            f"it has no column '{KEY}'", where="the first line of the spreadsheet",
+            f"it has no column '{KEY}'",
+            where="the first line of the spreadsheet",
             remedy=f"Leave the column '{KEY}' in it: by that rows are known",
-        )  # fmt: skip
+        )
     head = [name.strip() for name in table[0]]
     at = [name.casefold() for name in head].index(KEY)
     sheet = Sheet([name for number, name in enumerate(head) if number != at and name], told=told)

@@ -97,8 +97,9 @@ class VorbisTags:
     def _part_numbers(self) -> None:
         """ "3/12" becomes two comments before either is set."""
         for number, total, other in (
-            ("TRACKNUMBER", "TRACKTOTAL", "TOTALTRACKS"), ("DISCNUMBER", "DISCTOTAL", "TOTALDISCS"),
-        ):  # fmt: skip
+            ("TRACKNUMBER", "TRACKTOTAL", "TOTALTRACKS"),
+            ("DISCNUMBER", "DISCTOTAL", "TOTALDISCS"),
+        ):
             value = (self._file.tags.get(number) or [""])[0]
             if "/" in value:
                 first, _, last = value.partition("/")

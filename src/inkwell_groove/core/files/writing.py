@@ -155,8 +155,9 @@ def _alter(stream: Any, name: str, change: Change, options: TagOptions) -> list[
             f"its tags cannot be written ({cause})", where=name, remedy="Make it smaller, or leave this file out"
         ) from cause
     if opened.format == "WAV" and options.info:
-        info = {BY_NAME[key].info: accept(BY_NAME[key], value) for key, value in change.fields.items()
-                if BY_NAME[key].info}  # fmt: skip
+        info = {
+            BY_NAME[key].info: accept(BY_NAME[key], value) for key, value in change.fields.items() if BY_NAME[key].info
+        }
         if info:
             write_info(stream, info)
     return told

@@ -19,13 +19,41 @@ from inkwell_groove.core.restoration.evidence import Evidence, Rates
 Float = npt.NDArray[np.float32]
 
 FEATURES = (
-    "alone", "both ways", "against other", "against other both ways", "length", "mean size", "crest", "swings",
-    "after 1 ms", "after 3 ms", "after 10 ms", "after 40 ms", "before 1 ms", "before 3 ms", "before 10 ms",
-    "before 40 ms", "scale to surroundings", "others 10 ms before", "others 10 ms after", "others 60 ms before",
-    "others 60 ms after", "other channel", "other channel both ways", "stereo likeness", "predicted", "level rise 2 ms",
-    "level rise 10 ms", "treble rise 2 ms", "treble rise 10 ms", "over level", "treble share", "largest around",
-    "size before", "size after",
-)  # fmt: skip
+    "alone",
+    "both ways",
+    "against other",
+    "against other both ways",
+    "length",
+    "mean size",
+    "crest",
+    "swings",
+    "after 1 ms",
+    "after 3 ms",
+    "after 10 ms",
+    "after 40 ms",
+    "before 1 ms",
+    "before 3 ms",
+    "before 10 ms",
+    "before 40 ms",
+    "scale to surroundings",
+    "others 10 ms before",
+    "others 10 ms after",
+    "others 60 ms before",
+    "others 60 ms after",
+    "other channel",
+    "other channel both ways",
+    "stereo likeness",
+    "predicted",
+    "level rise 2 ms",
+    "level rise 10 ms",
+    "treble rise 2 ms",
+    "treble rise 10 ms",
+    "over level",
+    "treble share",
+    "largest around",
+    "size before",
+    "size after",
+)
 STRONG = 4.6  # of the usual size: what white excitation exceeds four times in a million samples
 _WEAK = 3.6
 _MAX_S = 0.006
@@ -54,21 +82,41 @@ def candidates_in(
         other = channels - 1 - channel
         views, largest = evidence.views[channel], evidence.largest
         start, end = _regions(
-            views, largest[channel], largest[other], evidence.backwards[channel], rates.order,
-            round(_MAX_S * rates.rate_hz), round(_APART_S * rates.rate_hz), round(_NEAR_S * rates.rate_hz),
-            round(_FAR_S * rates.rate_hz), strong, _WEAK,
-        )  # fmt: skip
+            views,
+            largest[channel],
+            largest[other],
+            evidence.backwards[channel],
+            rates.order,
+            round(_MAX_S * rates.rate_hz),
+            round(_APART_S * rates.rate_hz),
+            round(_NEAR_S * rates.rate_hz),
+            round(_FAR_S * rates.rate_hz),
+            strong,
+            _WEAK,
+        )
         wider = _with_tails(start, end, rates, len(sound))
         starts.append(wider[0])
         ends.append(wider[1])
         which.append(np.full(len(start), channel))
         seen.append(
             _features(
-                start, end, views, largest[channel], largest[other], evidence.views[other, 0], evidence.cells[channel],
-                evidence.scale[channel], evidence.gain_db[channel], sound[:, channel].astype(np.float32),
-                rates.cell, rates.hop, rates.rate_hz, evidence.norm[channel], len(FEATURES),
+                start,
+                end,
+                views,
+                largest[channel],
+                largest[other],
+                evidence.views[other, 0],
+                evidence.cells[channel],
+                evidence.scale[channel],
+                evidence.gain_db[channel],
+                sound[:, channel].astype(np.float32),
+                rates.cell,
+                rates.hop,
+                rates.rate_hz,
+                evidence.norm[channel],
+                len(FEATURES),
             )
-        )  # fmt: skip
+        )
     return Candidates(np.concatenate(starts), np.concatenate(ends), np.concatenate(which), np.concatenate(seen))
 
 
@@ -184,9 +232,22 @@ def _usual_beside(forwards, against, backwards, peak, near, far):  # type: ignor
 
 @numba.njit(nogil=True, cache=True)
 def _features(  # type: ignore[no-untyped-def] # pragma: no cover: compiled
-    starts, ends, views, largest, largest_other, excitation_other, cells, scale, gain_db, sound, cell, hop, rate_hz,
-    norm, width,
-):  # fmt: skip
+    starts,
+    ends,
+    views,
+    largest,
+    largest_other,
+    excitation_other,
+    cells,
+    scale,
+    gain_db,
+    sound,
+    cell,
+    hop,
+    rate_hz,
+    norm,
+    width,
+):
     out = np.zeros((len(starts), width), np.float32)
     samples = len(largest)
     ms = rate_hz / 1000.0

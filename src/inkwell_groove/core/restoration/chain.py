@@ -34,9 +34,12 @@ from inkwell_groove.core.sound import Samples, SoundFormat, SoundReader
 
 
 def steps_before(
-    reader: SoundReader, asked: Restoration, repairs: list[Repair], learnt: Learnt = NOTHING,
+    reader: SoundReader,
+    asked: Restoration,
+    repairs: list[Repair],
+    learnt: Learnt = NOTHING,
     fillings: Fillings | None = None,
-) -> Stream:  # fmt: skip
+) -> Stream:
     """The take mended, declipped, its thumps taken off, its holes raised and its channels put right."""
     holes, thumps = learnt.holes, learnt.thumps
     stream: Stream = Source(Mended(reader, repairs, asked.by_hand, fillings) if repairs or asked.by_hand else reader)
@@ -108,9 +111,13 @@ class Restored:
     """
 
     def __init__(
-        self, reader: SoundReader, asked: Restoration, repairs: list[Repair], learnt: Learnt,
+        self,
+        reader: SoundReader,
+        asked: Restoration,
+        repairs: list[Repair],
+        learnt: Learnt,
         fillings: Fillings | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._exact: SoundReader | None = None
         if asked.only_mends:
             self._exact = Mended(reader, repairs, asked.by_hand, fillings) if repairs or asked.by_hand else reader

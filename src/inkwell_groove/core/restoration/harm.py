@@ -47,9 +47,12 @@ class Harm(BaseModel):
 
 
 def report(
-    before: SoundReader, after: SoundReader, repairs: npt.NDArray[np.int64] | None = None,
-    *, progress: Callable[[float], None] | None = None,
-) -> Harm:  # fmt: skip
+    before: SoundReader,
+    after: SoundReader,
+    repairs: npt.NDArray[np.int64] | None = None,
+    *,
+    progress: Callable[[float], None] | None = None,
+) -> Harm:
     """Of two readers of the same length; `repairs` (repairs, 2) are first and end samples of what was mended.
 
     Where the speed was changed there is nothing to compare sample by sample: use the reader before that step.

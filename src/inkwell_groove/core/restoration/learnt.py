@@ -44,9 +44,11 @@ class Learnt:
         }
         if self.hum is not None:
             held |= {
-                "hum_rate_hz": np.array(self.hum.rate_hz), "hum_step": np.array(self.hum.step),
-                "hum_turns": self.hum.turns, "hum_amplitudes": self.hum.amplitudes,
-            }  # fmt: skip
+                "hum_rate_hz": np.array(self.hum.rate_hz),
+                "hum_step": np.array(self.hum.step),
+                "hum_turns": self.hum.turns,
+                "hum_amplitudes": self.hum.amplitudes,
+            }
         if self.noise is not None and self.noise_from is not None:
             held |= {"noise": self.noise, "noise_from": np.array(self.noise_from, np.int64)}
         if self.level is not None:
@@ -125,7 +127,11 @@ def digest(asked: Restoration) -> str:
         matters = asked.model_copy(
             update={
                 "hiss": asked.hiss.model_copy(update={"reduction_db": 9.0}) if asked.hiss else None,
-                "recurve": None, "rumble": None, "equaliser": (), "speed_ratio": 1.0, "level": None,
+                "recurve": None,
+                "rumble": None,
+                "equaliser": (),
+                "speed_ratio": 1.0,
+                "level": None,
             }
-        )  # fmt: skip
+        )
     return hashlib.sha256(matters.model_dump_json().encode()).hexdigest()[:24]

@@ -52,9 +52,11 @@ def hear_level(stream: Stream) -> HeardLevel:
     peak.finish()
     dc = total / max(1, stream.samples)
     return HeardLevel(
-        float((peak.peak + np.abs(dc)).max(initial=0.0)), loudness.integrated_lufs(), stream.samples,
+        float((peak.peak + np.abs(dc)).max(initial=0.0)),
+        loudness.integrated_lufs(),
+        stream.samples,
         tuple(float(one) for one in dc),
-    )  # fmt: skip
+    )
 
 
 def gain_for(sides: Sequence[HeardLevel], asked: Level) -> float:

@@ -65,9 +65,12 @@ class Mended:
     """A reader of a take with repairs made. Repairs of one channel that touch are made as one."""
 
     def __init__(
-        self, reader: SoundReader, repairs: Iterable[Repair], by_hand: Iterable[HandRepair] = (),
+        self,
+        reader: SoundReader,
+        repairs: Iterable[Repair],
+        by_hand: Iterable[HandRepair] = (),
         fillings: Fillings | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._reader = reader
         self._by_hand = [one for one in by_hand if one.how != "interpolate"]
         asked = [part for one in by_hand if one.how == "interpolate" for part in _lost(one, reader.format.channels)]

@@ -61,21 +61,33 @@ class Prepared:
         left = [self.asked.leaves(one.start, one.end, 0, "thump") for one in self.learnt.thumps]
         return [
             Listed(
-                start=one.start, length=one.end - one.start, channel="both", kind="thump", likelihood=None,
-                over_db=round(20 * float(np.log10(one.over)), 1), mended=not refused, said=refused,
+                start=one.start,
+                length=one.end - one.start,
+                channel="both",
+                kind="thump",
+                likelihood=None,
+                over_db=round(20 * float(np.log10(one.over)), 1),
+                mended=not refused,
+                said=refused,
             )
             for one, refused in zip(self.learnt.thumps, left, strict=True)
-        ]  # fmt: skip
+        ]
 
     def _holes(self) -> list[Listed]:
         left = [self.asked.leaves(one.start, one.end, one.channel, "dropout") for one in self.learnt.holes]
         return [
             Listed(
-                start=one.start, length=one.end - one.start, channel=one.channel, kind="dropout",
-                likelihood=round(one.alike, 4), over_db=round(-one.depth_db, 1), mended=not refused, said=refused,
+                start=one.start,
+                length=one.end - one.start,
+                channel=one.channel,
+                kind="dropout",
+                likelihood=round(one.alike, 4),
+                over_db=round(-one.depth_db, 1),
+                mended=not refused,
+                said=refused,
             )
             for one, refused in zip(self.learnt.holes, left, strict=True)
-        ]  # fmt: skip
+        ]
 
     def place(self, sample: int) -> int:
         """Where a sample of the take lies once the speed is right."""

@@ -65,11 +65,16 @@ def choice(scan: Scan, clicks: Clicks | None) -> Choice:
 def listed_by_hand(asked: Restoration) -> list[Listed]:
     return [
         Listed(
-            start=one.start, length=one.end - one.start, channel="both" if one.channel is None else one.channel,
-            kind="by hand", likelihood=None, said=True, key=one.key,
+            start=one.start,
+            length=one.end - one.start,
+            channel="both" if one.channel is None else one.channel,
+            kind="by hand",
+            likelihood=None,
+            said=True,
+            key=one.key,
         )
         for one in asked.by_hand
-    ]  # fmt: skip
+    ]
 
 
 def _listed(choice: Choice, which: npt.NDArray[np.int64]) -> list[Listed]:
@@ -95,10 +100,15 @@ def _listed(choice: Choice, which: npt.NDArray[np.int64]) -> list[Listed]:
         family = int(scan.family[k])
         out.append(
             Listed(
-                start=start, length=end - start, channel="both" if both else int(scan.channel[k]),
-                kind=str(choice.kind[k]), likelihood=round(1.0 / (1.0 + float(np.exp(-likelihood))), 4),
-                over_db=round(over, 1), family=family if family >= 0 else None, mended=bool(choice.mended[k]),
+                start=start,
+                length=end - start,
+                channel="both" if both else int(scan.channel[k]),
+                kind=str(choice.kind[k]),
+                likelihood=round(1.0 / (1.0 + float(np.exp(-likelihood))), 4),
+                over_db=round(over, 1),
+                family=family if family >= 0 else None,
+                mended=bool(choice.mended[k]),
                 said=bool(choice.said[k]),
             )
-        )  # fmt: skip
+        )
     return out

@@ -136,9 +136,16 @@ def _scan(reader: SoundReader, progress: Callable[[float], None] | None) -> Scan
     order = np.lexsort((channel, start))
     shift = guard.side_shift(odds)
     found = Scan(
-        form.rate_hz, form.samples, start[order], end[order], channel[order], odds[order] + np.float32(shift),
-        over[order], np.full(len(start), -1, np.int32), shift,
-    )  # fmt: skip
+        form.rate_hz,
+        form.samples,
+        start[order],
+        end[order],
+        channel[order],
+        odds[order] + np.float32(shift),
+        over[order],
+        np.full(len(start), -1, np.int32),
+        shift,
+    )
     kin = families.find(found.start, found.end, found.odds, form.rate_hz)
     return replace(found, odds=kin.odds, family=kin.family, turn_s=kin.turn_s)
 
@@ -170,9 +177,14 @@ def _scan_stretch(reader: SoundReader, first: int, samples: int) -> tuple[npt.ND
 
 
 def _with_swings(
-    heard: npt.NDArray[np.float64], first: int, start: npt.NDArray[np.int64], end: npt.NDArray[np.int64],
-    channel: npt.NDArray[np.int8], odds: npt.NDArray[np.float32], rates: Rates,
-) -> npt.NDArray[np.int64]:  # fmt: skip
+    heard: npt.NDArray[np.float64],
+    first: int,
+    start: npt.NDArray[np.int64],
+    end: npt.NDArray[np.int64],
+    channel: npt.NDArray[np.int8],
+    odds: npt.NDArray[np.float32],
+    rates: Rates,
+) -> npt.NDArray[np.int64]:
     """The ends of candidates, later by up to 3.5 ms where a blow swings back, of which no prediction tells."""
     room, context = round(_SWING_S * rates.rate_hz), round(0.02 * rates.rate_hz)
     out = end.copy()

@@ -25,8 +25,15 @@ from inkwell_groove.core.sound import SoundFormat, SoundReader
 from inkwell_groove.core.soundfiles import FileReader
 
 _BLOCK_SAMPLES = 1 << 17
-_SUBTYPE = {"u8": "PCM_U8", "s8": "PCM_S8", "s16": "PCM_16", "s24": "PCM_24", "s32": "PCM_32", "f32": "FLOAT",
-            "f64": "DOUBLE"}  # fmt: skip
+_SUBTYPE = {
+    "u8": "PCM_U8",
+    "s8": "PCM_S8",
+    "s16": "PCM_16",
+    "s24": "PCM_24",
+    "s32": "PCM_32",
+    "f32": "FLOAT",
+    "f64": "DOUBLE",
+}
 _IN_FLAC = ("s16", "s24")
 
 
@@ -48,10 +55,16 @@ class Repaired(BaseModel):
 
 
 def repair_file(
-    source: Path, target: Path, *, steps: dict[str, Any] | None = None, preset: str | None = None,
-    clicks_only: bool = False, amount: float | None = None, cautious: bool = False,
+    source: Path,
+    target: Path,
+    *,
+    steps: dict[str, Any] | None = None,
+    preset: str | None = None,
+    clicks_only: bool = False,
+    amount: float | None = None,
+    cautious: bool = False,
     progress: Callable[[float], None] | None = None,
-) -> Repaired:  # fmt: skip
+) -> Repaired:
     """Restores `source` into `target` (.wav or .flac), of the same rate and word.
 
     Without `steps` or a `preset` clicks are mended by the amount the side proposes, and hum and rumble taken out where
@@ -74,17 +87,28 @@ def repair_file(
         _write(restored, target, subtype, kind, progress)
         harm = prepared.harm(reader)
         return Repaired(
-            repairs=tuple(prepared.listed()), amount=asked.clicks.amount if asked.clicks else None, proposal=proposal,
+            repairs=tuple(prepared.listed()),
+            amount=asked.clicks.amount if asked.clicks else None,
+            proposal=proposal,
             hum_hz=float(learnt.hum.hz.mean()) if learnt.hum else None,
-            hum_dbfs=learnt.hum.level_dbfs if learnt.hum else None, gain_db=learnt.gain_db,
-            noise_from=learnt.noise_from, steps=asked, harm=harm, samples=restored.format.samples,
-        )  # fmt: skip
+            hum_dbfs=learnt.hum.level_dbfs if learnt.hum else None,
+            gain_db=learnt.gain_db,
+            noise_from=learnt.noise_from,
+            steps=asked,
+            harm=harm,
+            samples=restored.format.samples,
+        )
 
 
 def plan_for(
-    reader: SoundReader, *, steps: dict[str, Any] | None, preset: str | None, clicks_only: bool,
-    amount: float | None, cautious: bool,
-) -> tuple[Restoration, Scan | None, Proposal | None]:  # fmt: skip
+    reader: SoundReader,
+    *,
+    steps: dict[str, Any] | None,
+    preset: str | None,
+    clicks_only: bool,
+    amount: float | None,
+    cautious: bool,
+) -> tuple[Restoration, Scan | None, Proposal | None]:
     """The steps for a recording, its scan where it was needed, and what the side proposed where it was asked."""
     if steps is not None:
         asked = Restoration.model_validate(steps)

@@ -181,11 +181,18 @@ class Restoration(_Step):
         parts += [f"{refused} refused"] if refused else []
         parts += [f"{len(self.by_hand)} by hand"] if self.by_hand else []
         named = [
-            ("overs", self.declip), ("thumps", self.thumps), ("dropouts", self.dropouts),
-            ("channels", not self.channels.at_rest), ("hum", self.hum), ("hiss", self.hiss), ("curve", self.recurve),
-            ("rumble", self.rumble), ("equaliser", self.equaliser), ("speed", self.speed_ratio != 1.0),
+            ("overs", self.declip),
+            ("thumps", self.thumps),
+            ("dropouts", self.dropouts),
+            ("channels", not self.channels.at_rest),
+            ("hum", self.hum),
+            ("hiss", self.hiss),
+            ("curve", self.recurve),
+            ("rumble", self.rumble),
+            ("equaliser", self.equaliser),
+            ("speed", self.speed_ratio != 1.0),
             ("level", self.level),
-        ]  # fmt: skip
+        ]
         parts += [name for name, is_so in named if is_so]
         return ", ".join(parts) or "as it was recorded"
 
@@ -201,7 +208,13 @@ class Restoration(_Step):
         """The same with nothing taken away: what sounds otherwise afterwards is only placed, weighed and paced."""
         return self.model_copy(
             update={
-                "clicks": None, "by_hand": (), "declip": False, "thumps": False, "dropouts": False, "hum": None,
-                "hiss": None, "rumble": None,
+                "clicks": None,
+                "by_hand": (),
+                "declip": False,
+                "thumps": False,
+                "dropouts": False,
+                "hum": None,
+                "hiss": None,
+                "rumble": None,
             }
-        )  # fmt: skip
+        )

@@ -107,15 +107,17 @@ def write_image(files: Sequence[ToBurn], folder: Path, *, title: str = "", perfo
 def _check(files: Sequence[ToBurn], cuts: Sequence[int], frames: int, folder: Path) -> None:
     if frames > MOST_FRAMES:
         raise Refused(
-            f"{frames // 4_500}:{frames // 75 % 60:02} is longer than a disc", where=str(folder),
+            f"{frames // 4_500}:{frames // 75 % 60:02} is longer than a disc",
+            where=str(folder),
             remedy="Make two discs of them",
-        )  # fmt: skip
+        )
     for one, begin, end in zip(files, cuts, [*cuts[1:], frames], strict=True):
         if one.number and end - begin < _LEAST_TRACK_FRAMES:
             raise Refused(
-                f"{(end - begin) / 75:.2f} s: a track of a disc has four seconds at least", where=one.path.name,
+                f"{(end - begin) / 75:.2f} s: a track of a disc has four seconds at least",
+                where=one.path.name,
                 remedy="Join it to another",
-            )  # fmt: skip
+            )
 
 
 def _sheet(

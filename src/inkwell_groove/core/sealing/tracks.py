@@ -59,9 +59,10 @@ def prove_track(
     with FileReader(path) as file:
         if file.format.container not in _CONTAINERS[path.suffix]:
             raise ProofFailed(
-                f"it is a {file.format.container} file, its name says {path.suffix}", where=path.name,
+                f"it is a {file.format.container} file, its name says {path.suffix}",
+                where=path.name,
                 remedy="Seal again",
-            )  # fmt: skip
+            )
         expected_samples = end_sample - start_sample
         if file.format.samples != expected_samples:
             raise ProofFailed(

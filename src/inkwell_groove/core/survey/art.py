@@ -13,10 +13,13 @@ from inkwell_groove.core.survey.finding import Finding, House, Record, Release, 
 
 _SQUARE_WITHIN = 0.02
 _RULES = {  # what of the house's rule is broken, by a word of what `breaks` says
-    "pixels": "pictures too large", "kB": "pictures too large", "lies beside": "picture not beside",
-    "no front is embedded": "picture not embedded", "called the front": "picture not embedded",
+    "pixels": "pictures too large",
+    "kB": "pictures too large",
+    "lies beside": "picture not beside",
+    "no front is embedded": "picture not embedded",
+    "called the front": "picture not embedded",
     "are embedded": "pictures embedded",
-}  # fmt: skip
+}
 
 
 def pictures(release: Release, house: House) -> Iterator[Finding]:
@@ -53,9 +56,12 @@ def pictures(release: Release, house: House) -> Iterator[Finding]:
         counted = sorted(fronts.values(), key=len, reverse=True)
         others = [one for files in counted[1:] for one in files]
         yield finding(
-            "pictures clash", others, f"{len(fronts)} fronts in one release",
-            about="|".join(sorted(fronts)), evidence=f"in {', '.join(str(len(files)) for files in counted)} files",
-        )  # fmt: skip
+            "pictures clash",
+            others,
+            f"{len(fronts)} fronts in one release",
+            about="|".join(sorted(fronts)),
+            evidence=f"in {', '.join(str(len(files)) for files in counted)} files",
+        )
 
 
 def _beside(release: Release, folder: str) -> dict[str, str]:

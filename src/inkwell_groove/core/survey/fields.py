@@ -20,7 +20,7 @@ _GENERIC = re.compile(
     r"^(?:(?:audio\s*)?track|title|titel|titre|titolo|piste|spur|pista|stück)\s*[-_#.]?\s*\d+$"
     r"|^(?:unknown|untitled|no|unbekannt(?:er|es)?)\s*(?:artist|album|title|track|interpret|titel|genre)?$",
     re.IGNORECASE,
-)  # fmt: skip
+)
 _SAYING = ("title", "artist", "album")
 _SORTS = {"artist": "artist_sort", "album_artist": "album_artist_sort", "composer": "composer_sort"}
 
@@ -47,9 +47,12 @@ def missing(release: Release, house: House) -> Iterator[Finding]:
             label = label_of(name).lower()
             shown = f"its name says “{told[name]}”" if name in told and name != "album_artist" else ""
             yield finding(
-                MISSING + name, [one], f"{label} is missing", evidence=shown,
+                MISSING + name,
+                [one],
+                f"{label} is missing",
+                evidence=shown,
                 remedy={one.key: told} if name in told else None,
-            )  # fmt: skip
+            )
 
 
 def _by_name(one: Record, name: str) -> dict[str, str]:
@@ -80,9 +83,12 @@ def worded(release: Release, house: House) -> Iterator[Finding]:
         left = {name: text for name, text in changed.items() if text != one[name]}
         for name, text in left.items():
             yield finding(
-                WORDED, [one], f"{BY_NAME[name].label.lower()} “{one[name]}” is not worded as the house wants it",
-                evidence=f"“{text}”", remedy={one.key: {name: text}},
-            )  # fmt: skip
+                WORDED,
+                [one],
+                f"{BY_NAME[name].label.lower()} “{one[name]}” is not worded as the house wants it",
+                evidence=f"“{text}”",
+                remedy={one.key: {name: text}},
+            )
 
 
 def sort_names(release: Release, house: House) -> Iterator[Finding]:
@@ -96,9 +102,12 @@ def sort_names(release: Release, house: House) -> Iterator[Finding]:
             if lacking:
                 filed = derived[lacking[0].key][sort]
                 yield finding(
-                    "sort names", lacking, f"{BY_NAME[name].label.lower()} “{value}” has no name to file under",
-                    evidence=f"“{filed}”", remedy={one.key: {sort: derived[one.key][sort]} for one in lacking},
-                )  # fmt: skip
+                    "sort names",
+                    lacking,
+                    f"{BY_NAME[name].label.lower()} “{value}” has no name to file under",
+                    evidence=f"“{filed}”",
+                    remedy={one.key: {sort: derived[one.key][sort]} for one in lacking},
+                )
 
 
 def generic(release: Release, house: House) -> Iterator[Finding]:
@@ -108,10 +117,12 @@ def generic(release: Release, house: House) -> Iterator[Finding]:
             if says_nothing(one[name]):
                 told = _by_name(one, name)
                 yield finding(
-                    "says nothing", [one], f"{BY_NAME[name].label.lower()} is “{one[name]}”",
+                    "says nothing",
+                    [one],
+                    f"{BY_NAME[name].label.lower()} is “{one[name]}”",
                     evidence=f"its name says “{told[name]}”" if told.get(name) else "",
                     remedy={one.key: told} if told.get(name) else None,
-                )  # fmt: skip
+                )
 
 
 def titles(release: Release, house: House) -> Iterator[Finding]:
@@ -133,9 +144,13 @@ def titles(release: Release, house: House) -> Iterator[Finding]:
                 rest = shorter
         if held:
             yield finding(
-                "titles hold more", [one], f"the title holds {' and '.join(held)}", about=f"title|{title}",
-                evidence=f"“{title}”", remedy={one.key: {**cells, "title": rest}},
-            )  # fmt: skip
+                "titles hold more",
+                [one],
+                f"the title holds {' and '.join(held)}",
+                about=f"title|{title}",
+                evidence=f"“{title}”",
+                remedy={one.key: {**cells, "title": rest}},
+            )
 
 
 _PARTED = re.compile(r"\s+[-–—:]\s+|:\s+|_-_")

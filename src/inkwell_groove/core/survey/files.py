@@ -21,17 +21,25 @@ def readable(release: Release, house: House) -> Iterator[Finding]:
 def there(release: Release, house: House) -> Iterator[Finding]:
     for one in release.files:
         if one.facts.get("gone"):
-            yield finding("gone", [one], "the file is gone from its folder",
-                          evidence="put it back, or look at the folder again, on Files")  # fmt: skip
+            yield finding(
+                "gone",
+                [one],
+                "the file is gone from its folder",
+                evidence="put it back, or look at the folder again, on Files",
+            )
 
 
 def unknown_file(path: str) -> Finding:
     """Sound that lies in a folder and was not brought in with it. `path` begins with the folder's number."""
     place, _, name = path.rpartition("/")
     return Finding(
-        check="unknown", about=path, place=DISC_FOLDER.sub("", place), files=(), words=f"nobody knows “{name}”",
+        check="unknown",
+        about=path,
+        place=DISC_FOLDER.sub("", place),
+        files=(),
+        words=f"nobody knows “{name}”",
         evidence="look at the folder again, on Files, and it is brought in",
-    )  # fmt: skip
+    )
 
 
 def filed(release: Release, house: House) -> Iterator[Finding]:
@@ -46,9 +54,14 @@ def filed(release: Release, house: House) -> Iterator[Finding]:
         except Refused:
             continue
         if not one.problem and wanted != inside:
-            yield finding("not filed", [one], f"not filed by the pattern “{house.naming.name or house.naming.pattern}”",
-                          about=f"{inside}|{wanted}",
-                          evidence=f"“{wanted}”", remedy={one.key: {"path": wanted}})  # fmt: skip
+            yield finding(
+                "not filed",
+                [one],
+                f"not filed by the pattern “{house.naming.name or house.naming.pattern}”",
+                about=f"{inside}|{wanted}",
+                evidence=f"“{wanted}”",
+                remedy={one.key: {"path": wanted}},
+            )
 
 
 def silence(release: Release, house: House) -> Iterator[Finding]:
@@ -56,8 +69,12 @@ def silence(release: Release, house: House) -> Iterator[Finding]:
         tail_s = float(one.facts.get("silent_tail_s", 0.0))
         if tail_s >= house.silence_s:
             can = one.facts.get("format") in _LOSSLESS
-            yield finding("silence at the end", [one], f"{tail_s:.0f} s of silence at the end",
-                          remedy={one.key: {"silence": "take off"}} if can else None)  # fmt: skip
+            yield finding(
+                "silence at the end",
+                [one],
+                f"{tail_s:.0f} s of silence at the end",
+                remedy={one.key: {"silence": "take off"}} if can else None,
+            )
 
 
 def silence_before(release: Release, house: House) -> Iterator[Finding]:

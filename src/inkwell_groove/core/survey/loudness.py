@@ -39,8 +39,7 @@ def stated(release: Release, house: House) -> Iterator[Finding]:
     if not lacking:
         return
     if len(heard) < len(readable):
-        yield finding(CHECK, lacking, "no loudness is stated",
-                      evidence="listen to the files: it is measured by that")  # fmt: skip
+        yield finding(CHECK, lacking, "no loudness is stated", evidence="listen to the files: it is measured by that")
         return
     album = _album([heard[one.key] for one in readable])
     cells = {one.key: _cells(album, place, one) for place, one in enumerate(readable) if one in lacking}

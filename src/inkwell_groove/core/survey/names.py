@@ -22,9 +22,13 @@ CHECK, STRAYS = "spellings", "variants"
 Kind = Literal["person", "label", "work"]
 # Fields whose values name the same kind of thing, so that a spelling in one speaks for the other.
 KIND_OF: dict[str, Kind] = {
-    "artist": "person", "album_artist": "person", "composer": "person", "conductor": "person",
-    "label": "label", "work": "work",
-}  # fmt: skip
+    "artist": "person",
+    "album_artist": "person",
+    "composer": "person",
+    "conductor": "person",
+    "label": "label",
+    "work": "work",
+}
 FIELDS = (*KIND_OF, "genre")
 _LEAST_LETTERS = 7  # shorter names differ by a letter and are others
 _LETTERS_A_MISTAKE = 12  # a second mistake is allowed from twice as many letters on

@@ -34,11 +34,13 @@ def clashes(release: Release, house: House) -> Iterator[Finding]:
         told = [f"“{value}” {len(files)}" for value, files in values.items()]
         label = BY_NAME[name].label.lower()
         yield finding(
-            f"clash of {name}", others if sure else release.files, f"{len(values)} values of {label} in one release",
+            f"clash of {name}",
+            others if sure else release.files,
+            f"{len(values)} values of {label} in one release",
             about="|".join(sorted(values)),
             evidence=", ".join(told[:_MOST_SHOWN]) + (" ..." if told[_MOST_SHOWN:] else ""),
             remedy={one.key: {name: offered} for one in others} if sure else None,
-        )  # fmt: skip
+        )
     yield from _artists(release)
 
 
@@ -52,9 +54,9 @@ def _by_year(values: dict[str, list[Record]]) -> dict[str, list[Record]]:
 def _discs_alone(values: dict[str, list[Record]]) -> bool:
     """Whether the albums differ by the number of a disc only, which a check of its own tells."""
     return len({one["album"] for files in values.values() for one in files}) > 1 and all(
-        {"album", "disc_number"} & cells.keys() for cells in [derive(files, "discs").get(files[0].key, {})
-        for files in values.values()]
-    )  # fmt: skip
+        {"album", "disc_number"} & cells.keys()
+        for cells in [derive(files, "discs").get(files[0].key, {}) for files in values.values()]
+    )
 
 
 def _artists(release: Release) -> Iterator[Finding]:
@@ -65,9 +67,11 @@ def _artists(release: Release) -> Iterator[Finding]:
             continue
         if owner not in artist and artist not in owner:
             yield finding(
-                "clash of artist", [one], f"artist “{one['artist']}” on an album of “{one['album_artist']}”",
+                "clash of artist",
+                [one],
+                f"artist “{one['artist']}” on an album of “{one['album_artist']}”",
                 evidence="no compilation, it says",
-            )  # fmt: skip
+            )
 
 
 def disc_names(release: Release, house: House) -> Iterator[Finding]:
@@ -77,9 +81,12 @@ def disc_names(release: Release, house: House) -> Iterator[Finding]:
         files = [one for one in release.files if one.key in cells]
         albums = sorted({one["album"] or one.folder.rsplit("/", 1)[-1] for one in files})
         yield finding(
-            "discs in names", files, "the number of the disc lies in a name, not in its field",
-            evidence=", ".join(albums[:_MOST_SHOWN]), remedy=cells,
-        )  # fmt: skip
+            "discs in names",
+            files,
+            "the number of the disc lies in a name, not in its field",
+            evidence=", ".join(albums[:_MOST_SHOWN]),
+            remedy=cells,
+        )
 
 
 def numbering(release: Release, house: House) -> Iterator[Finding]:
@@ -104,9 +111,11 @@ def numbering(release: Release, house: House) -> Iterator[Finding]:
         totals = {int(one["track_total"]) for one in files if one["track_total"].isdecimal()}
         if totals and max(totals) < highest:
             yield finding(
-                "numbers above total", numbered, f"track {highest} of {max(totals)}{where}",
+                "numbers above total",
+                numbered,
+                f"track {highest} of {max(totals)}{where}",
                 remedy={one.key: {"track_total": str(highest)} for one in numbered if one["track_total"]},
-            )  # fmt: skip
+            )
         if not doubled:
             yield from _out_of_order(numbered, numbers, where)
 

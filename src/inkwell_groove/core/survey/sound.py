@@ -80,30 +80,55 @@ def heard(release: Release, house: House) -> Iterator[Finding]:
     """What the sound of files told; nothing of files that were not heard yet."""
     for one in release.files:
         if one.facts.get("checksum") == "wrong":
-            yield finding("other samples", [one], "its samples have another MD5 than is stored with them",
-                          evidence="altered or damaged since it was made: take another copy")  # fmt: skip
+            yield finding(
+                "other samples",
+                [one],
+                "its samples have another MD5 than is stored with them",
+                evidence="altered or damaged since it was made: take another copy",
+            )
         if one.facts.get("checksum") == "none":
             # What its samples have was heard, and tells its sound from others: it is stored as it is.
             cells = {"checksum": one.facts.get("sound_id", "")}
-            yield finding("no checksum", [one], "its encoder stored no MD5 of the samples",
-                          remedy={one.key: cells} if cells["checksum"] else None)  # fmt: skip
+            yield finding(
+                "no checksum",
+                [one],
+                "its encoder stored no MD5 of the samples",
+                remedy={one.key: cells} if cells["checksum"] else None,
+            )
         if not one.facts.get("sound"):
             continue
         facts = SoundFacts.model_validate(one.facts["sound"])
         if runs := sum(facts.clipped_runs):
-            yield finding("clipping", [one], f"{runs} runs of samples at full scale",
-                          evidence=", ".join(str(each) for each in facts.clipped_runs))  # fmt: skip
+            yield finding(
+                "clipping",
+                [one],
+                f"{runs} runs of samples at full scale",
+                evidence=", ".join(str(each) for each in facts.clipped_runs),
+            )
         quiet = [number for number, level in enumerate(facts.rms_dbfs, start=1) if level < _SILENT_DB]
         if quiet and max(facts.rms_dbfs) > _SOUNDING_DB:
-            yield finding("a channel is silent", [one], f"channel {quiet[0]} has no sound",
-                          evidence=" and ".join(f"{level:.0f} dBFS" for level in facts.rms_dbfs))  # fmt: skip
+            yield finding(
+                "a channel is silent",
+                [one],
+                f"channel {quiet[0]} has no sound",
+                evidence=" and ".join(f"{level:.0f} dBFS" for level in facts.rms_dbfs),
+            )
         if facts.correlation is not None and facts.correlation < _INVERTED:
-            yield finding("a channel is inverted", [one], "the channels are the inverse of each other",
-                          evidence=f"correlation {facts.correlation:.2f}")  # fmt: skip
+            yield finding(
+                "a channel is inverted",
+                [one],
+                "the channels are the inverse of each other",
+                evidence=f"correlation {facts.correlation:.2f}",
+            )
         if facts.bits > 16 and 0 < facts.bits_used <= 16:
             yield finding("fewer bits", [one], f"{facts.bits} bit, of which {facts.bits_used} are ever used")
         if facts.coding.cause == "lossy coding":
-            yield finding("lossy source", [one], "declared lossless, and has been through lossy coding",
-                          about="lossy", evidence=facts.coding.words)  # fmt: skip
+            yield finding(
+                "lossy source",
+                [one],
+                "declared lossless, and has been through lossy coding",
+                about="lossy",
+                evidence=facts.coding.words,
+            )
         if facts.coding.cause == "a lower rate":
             yield finding("stretched rate", [one], "made from a lower sample rate", evidence=facts.coding.words)

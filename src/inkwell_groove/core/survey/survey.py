@@ -11,14 +11,37 @@ from inkwell_groove.core.survey import art, duplicates, fields, files, loudness,
 from inkwell_groove.core.survey.finding import Finding, Group, House, Record, Release, album_key
 
 _LOOKS = (
-    fields.missing, fields.worded, fields.sort_names, fields.generic, fields.titles, fields.writing,
-    releases.clashes, releases.disc_names, releases.numbering,
-    art.pictures, files.readable, files.there, files.filed, files.silence, files.silence_before,
-    loudness.stated, sound.heard,
-)  # fmt: skip
+    fields.missing,
+    fields.worded,
+    fields.sort_names,
+    fields.generic,
+    fields.titles,
+    fields.writing,
+    releases.clashes,
+    releases.disc_names,
+    releases.numbering,
+    art.pictures,
+    files.readable,
+    files.there,
+    files.filed,
+    files.silence,
+    files.silence_before,
+    loudness.stated,
+    sound.heard,
+)
 
-_CLASHING = ("album", "album_artist", "date", "genre", "label", "catalogue_number", "media", "compilation",
-             "disc_total", "artist")  # fmt: skip
+_CLASHING = (
+    "album",
+    "album_artist",
+    "date",
+    "genre",
+    "label",
+    "catalogue_number",
+    "media",
+    "compilation",
+    "disc_total",
+    "artist",
+)
 # What a finding is filed under: its check, in words, and the group it is shown in.
 CHECKS: dict[str, tuple[str, Group]] = {
     **{f"{fields.MISSING}{name}": (f"{fields.label_of(name)} missing", "fields") for name in BY_NAME},
@@ -71,11 +94,14 @@ CHECKS: dict[str, tuple[str, Group]] = {
 Rule = Literal["artwork", "tags", "filing"]
 # By which checks it shows whether a file follows a rule of the house.
 OF_RULE: dict[Rule, tuple[str, ...]] = {
-    "artwork": tuple(name for name, (_, group) in CHECKS.items()
-                     if group == "pictures" and name not in ("pictures clash", "pictures unreadable")),
+    "artwork": tuple(
+        name
+        for name, (_, group) in CHECKS.items()
+        if group == "pictures" and name not in ("pictures clash", "pictures unreadable")
+    ),
     "tags": (*(name for name in CHECKS if name.startswith(fields.MISSING)), fields.WORDED),
     "filing": ("not filed",),
-}  # fmt: skip
+}
 
 
 _MOST_OF_IT = 0.6  # a folder of which one album has so much is that album's

@@ -67,9 +67,12 @@ def joins_of(heard: Heard, noise: Noise, gaps: Sequence[Gap], change: Change) ->
 def gap_odds(length_s: float, change: float, residue_db: float, fades: bool) -> float:
     """The log of a gap's odds to be a join. Fitted by `groove bench tracks --fit` on sides with rests in the music."""
     return (
-        0.5 + 2.6 * min(length_s, 4.0) + 1.4 * float(np.log(max(change, 0.03))) - 0.5 * max(0.0, residue_db)
+        0.5
+        + 2.6 * min(length_s, 4.0)
+        + 1.4 * float(np.log(max(change, 0.03)))
+        - 0.5 * max(0.0, residue_db)
         + (0.5 if fades else 0.0)
-    )  # fmt: skip
+    )
 
 
 def change_odds(change: float) -> float:

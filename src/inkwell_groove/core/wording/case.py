@@ -48,9 +48,19 @@ def put_case(
         opens = bool(_ENDS_SENTENCE.search(ahead)) and not _ABBREVIATED.search(ahead)
         closes = number == len(tokens) - 1 or bool(_CLOSES.match(text[token.end() :]))
         out.append(
-            _word(token[0], habits, kept, small_words, shouted=shouted, each_word=each_word, opens=opens, closes=closes,
-                  joined=ahead.endswith("-"), noun=habits.nouns)
-        )  # fmt: skip
+            _word(
+                token[0],
+                habits,
+                kept,
+                small_words,
+                shouted=shouted,
+                each_word=each_word,
+                opens=opens,
+                closes=closes,
+                joined=ahead.endswith("-"),
+                noun=habits.nouns,
+            )
+        )
         at = token.end()
     out.append(text[at:])
     return "".join(out)
@@ -62,9 +72,18 @@ def is_roman(word: str) -> bool:
 
 
 def _word(
-    word: str, habits: Habits, kept: dict[str, str], small: frozenset[str], *,
-    shouted: bool, each_word: bool, opens: bool, closes: bool, joined: bool, noun: bool,
-) -> str:  # fmt: skip
+    word: str,
+    habits: Habits,
+    kept: dict[str, str],
+    small: frozenset[str],
+    *,
+    shouted: bool,
+    each_word: bool,
+    opens: bool,
+    closes: bool,
+    joined: bool,
+    noun: bool,
+) -> str:
     low = word.lower()
     bare = low.rstrip(".")
     if low in kept or bare in kept:

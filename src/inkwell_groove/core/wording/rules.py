@@ -21,9 +21,11 @@ _LEFT_OVER = " \t-–—_:;,./|~"
 _BRACKETS = {
     kind: regex.compile(expression)  # with the brackets within brackets
     for kind, expression in {
-        "round": r"\((?:[^()]++|(?R))*+\)", "square": r"\[(?:[^\[\]]++|(?R))*+\]", "curly": r"\{(?:[^{}]++|(?R))*+\}"
+        "round": r"\((?:[^()]++|(?R))*+\)",
+        "square": r"\[(?:[^\[\]]++|(?R))*+\]",
+        "curly": r"\{(?:[^{}]++|(?R))*+\}",
     }.items()
-}  # fmt: skip
+}
 # Words of a title may be numbers: only what a number at the front looks like when a ripper put it there.
 _LEADING_NUMBER = re.compile(
     r"^\s*(?:\d{1,2}-\d{1,2}\s+|[A-Za-z]?\d{1,3}\s*[-–._)\]]+\s*|\[\d{1,3}\]\s*|0\d{1,2}\s+)(?=\S)"
@@ -56,9 +58,10 @@ class Replace(_Step):
                 ) from cause
             except (regex.error, IndexError, RecursionError) as cause:
                 raise Refused(
-                    f"this is no regular expression ({cause})", where=self.find,
+                    f"this is no regular expression ({cause})",
+                    where=self.find,
                     remedy="Write a full stop as \\., a bracket as \\(",
-                ) from cause  # fmt: skip
+                ) from cause
         found = re.escape(self.find)
         if self.how == "word":
             found = rf"(?<!\w){found}(?!\w)"
@@ -194,10 +197,19 @@ class Around(_Step):
 
 _QUOTES = str.maketrans({"‘": "'", "’": "'", "“": '"', "”": '"', "„": '"', "«": '"', "»": '"', "–": "-", "—": "-"})
 Step = Annotated[
-    Replace | PutCase | Space | Underscores | Brackets | LeadingNumber | WithoutName | Shorten | Normalise | FromPattern
+    Replace
+    | PutCase
+    | Space
+    | Underscores
+    | Brackets
+    | LeadingNumber
+    | WithoutName
+    | Shorten
+    | Normalise
+    | FromPattern
     | Around,
     Field(discriminator="do"),
-]  # fmt: skip
+]
 
 
 class WordingRule(BaseModel):

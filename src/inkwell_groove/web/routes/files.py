@@ -40,8 +40,9 @@ from inkwell_groove.workroom.files.views import (
 router = Router("files")
 Bundles = Annotated[list[int], Query(min_length=1, max_length=1_000)]
 _TYPES = {
-    "csv": "text/csv; charset=utf-8", "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-}  # fmt: skip
+    "csv": "text/csv; charset=utf-8",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
 
 
 class _Body(BaseModel):

@@ -62,9 +62,13 @@ def sign_in(room: Room, request: Request, response: Response, given: Credentials
     address = request.client.host if request.client else ""
     person, token = room.accounts.sign_in(given.name, given.password, address=address)
     response.set_cookie(
-        COOKIE, token, max_age=round(LONGEST.total_seconds()), httponly=True, samesite="strict",
+        COOKIE,
+        token,
+        max_age=round(LONGEST.total_seconds()),
+        httponly=True,
+        samesite="strict",
         secure=request.url.scheme == "https",
-    )  # fmt: skip
+    )
     return _view(True, person)
 
 

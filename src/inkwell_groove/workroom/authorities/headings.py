@@ -57,9 +57,14 @@ class MergeView(View):
     @classmethod
     def of(cls, row: HeadingMerge) -> MergeView:
         return cls(
-            id=row.id, kind=row.kind, name=row.name, variants=list(row.variants), at=row.at, by=row.by,
+            id=row.id,
+            kind=row.kind,
+            name=row.name,
+            variants=list(row.variants),
+            at=row.at,
+            by=row.by,
             taken_back=row.taken_back_at is not None,
-        )  # fmt: skip
+        )
 
 
 class Merge(BaseModel):
@@ -92,10 +97,12 @@ class Headings(Part):
         with self._database.begin() as session:
             cells, files = _cells(session, merge)
             changes = [
-                Proposed(file_id=key, path=files[key].path, field=field, before=stored_value(files[key], field),
-                         after=value)
-                for key, held in cells.items() for field, value in held.items()
-            ]  # fmt: skip
+                Proposed(
+                    file_id=key, path=files[key].path, field=field, before=stored_value(files[key], field), after=value
+                )
+                for key, held in cells.items()
+                for field, value in held.items()
+            ]
             rows = _values(session, merge)
             marks = dict(session.execute(select(Docket.id, Docket.shelfmark)).tuples().all())
             dockets = [
@@ -118,15 +125,26 @@ class Headings(Part):
             heading, before = _heading(session, merge, who)
             before["variants"] = _point(session, merge, heading)
             before["dockets"] = _write(session, merge)
-            row = HeadingMerge(kind=merge.kind, name=merge.name, variants=list(merge.variants), by=who, before=before,
-                               file_step_id=step.id if step else None, taken_back_at=None)  # fmt: skip
+            row = HeadingMerge(
+                kind=merge.kind,
+                name=merge.name,
+                variants=list(merge.variants),
+                by=who,
+                before=before,
+                file_step_id=step.id if step else None,
+                taken_back_at=None,
+            )
             session.add(row)
             session.flush()
             ledger.record(
-                session, who=who, action=f"{merge.kind} heading “{merge.name}”: {len(merge.variants)} variants merged",
-                docket_id=None, before={"variants": list(merge.variants)},
-                after={"name": merge.name, "sort_name": merge.sort_name}, way_back=WayBack("merge", row.id),
-            )  # fmt: skip
+                session,
+                who=who,
+                action=f"{merge.kind} heading “{merge.name}”: {len(merge.variants)} variants merged",
+                docket_id=None,
+                before={"variants": list(merge.variants)},
+                after={"name": merge.name, "sort_name": merge.sort_name},
+                way_back=WayBack("merge", row.id),
+            )
             view, dockets = MergeView.of(row), {int(one["docket_id"]) for one in before["dockets"]}
         self.steps.jobs.wake()
         self._tell(dockets)
@@ -160,8 +178,9 @@ class Headings(Part):
             raise Conflict("this merge was taken back", where=row.name, remedy="Look at the list of merges")
         ledger.record(session, who=going.who, action=f"taken back: {row.kind} heading “{row.name}”", docket_id=None)
         # Its files may have been taken back by themselves already.
-        step = row.file_step_id is not None and session.get_one(FileStep, row.file_step_id).state != BACK
-        by_job = step and self.steps.go_back(session, row.file_step_id, going).by_job
+        by_job = False
+        if row.file_step_id is not None and session.get_one(FileStep, row.file_step_id).state != BACK:
+            by_job = self.steps.go_back(session, row.file_step_id, going).by_job
         dockets = _restore(session, row)
         row.taken_back_at = now()
         return Gone(dockets, by_job)
@@ -211,8 +230,9 @@ def _cells(session: Session, merge: Merge) -> tuple[dict[int, dict[str, str]], M
 
 def _values(session: Session, merge: Merge) -> list[tuple[DescribedValue, str]]:
     rows = session.scalars(select(DescribedValue).where(DescribedValue.field.in_(IN_DOCKETS[merge.kind])))
-    return [(one, after) for one in rows if (after := _replaced(one.value, merge)) != SEPARATOR.join(
-        split_names(one.value))]  # fmt: skip
+    return [
+        (one, after) for one in rows if (after := _replaced(one.value, merge)) != SEPARATOR.join(split_names(one.value))
+    ]
 
 
 def _heading(session: Session, merge: Merge, who: str) -> tuple[Heading, dict[str, Any]]:

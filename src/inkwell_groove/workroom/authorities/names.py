@@ -54,8 +54,10 @@ class Names(Part):
             variants = dict(
                 session.execute(
                     select(HeadingVariant.value, HeadingVariant.heading_id).where(HeadingVariant.kind == kind)
-                ).tuples().all()
-            )  # fmt: skip
+                )
+                .tuples()
+                .all()
+            )
             own = {one.name: one for one in headings.values()}
             wanted = clean_text(text).casefold()
             all_names = sorted({*files, *dockets, *own}, key=lambda one: (one.casefold(), one))
@@ -65,14 +67,19 @@ class Names(Part):
                 heading = own.get(name) or headings.get(variants.get(name, 0))
                 views.append(
                     NameView(
-                        name=name, files=files.get(name, 0), dockets=dockets.get(name, 0),
-                        heading=heading.name if heading else "", sort_name=heading.sort_name if heading else "",
+                        name=name,
+                        files=files.get(name, 0),
+                        dockets=dockets.get(name, 0),
+                        heading=heading.name if heading else "",
+                        sort_name=heading.sort_name if heading else "",
                     )
-                )  # fmt: skip
+                )
             merges = session.scalars(
-                select(HeadingMerge).where(HeadingMerge.kind == kind).order_by(HeadingMerge.id.desc())
+                select(HeadingMerge)
+                .where(HeadingMerge.kind == kind)
+                .order_by(HeadingMerge.id.desc())
                 .limit(_MOST_MERGES)
-            )  # fmt: skip
+            )
             return NamesView(
                 total=len(found),
                 names=views,
@@ -106,5 +113,7 @@ def _suggested(
     for one in spellings(uses):
         if one.value not in known:
             held.setdefault(one.usual, {})[one.value] = f"“{one.value}”, {one.how} it"
-    return [Suggestion(name=name, variants=sorted(told), words="; ".join(told.values()))
-            for name, told in sorted(held.items())][:_MOST_SUGGESTED]  # fmt: skip
+    return [
+        Suggestion(name=name, variants=sorted(told), words="; ".join(told.values()))
+        for name, told in sorted(held.items())
+    ][:_MOST_SUGGESTED]

@@ -25,10 +25,13 @@ def strays(session: Session) -> Iterable[Finding]:
             held.setdefault(field, []).append(key)
         for field, keys in held.items():
             yield Finding(
-                check=STRAYS, about=f"{field}|{value}|{name}", files=tuple(sorted(keys)),
-                words=f"“{value}” is filed under “{name}”", remedy={key: {field: name} for key in keys},
+                check=STRAYS,
+                about=f"{field}|{value}|{name}",
+                files=tuple(sorted(keys)),
+                words=f"“{value}” is filed under “{name}”",
+                remedy={key: {field: name} for key in keys},
                 instead_of=value,
-            )  # fmt: skip
+            )
 
 
 def settled_names(session: Session) -> set[tuple[str, str]]:

@@ -23,8 +23,9 @@ Kind = Literal["track", "docket", "file"]
 _YEAR = re.compile(r"(1[89]\d\d|20\d\d)")
 _CHUNK = 5_000
 _LAST = "\uffff"
-SHOWN = load_only(BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.fields, BundleFile.pending,
-                   BundleFile.facts)  # fmt: skip
+SHOWN = load_only(
+    BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.fields, BundleFile.pending, BundleFile.facts
+)
 
 
 class FoundView(View):
@@ -49,10 +50,20 @@ class FoundView(View):
     sound: str = ""
 
     def entry(self, release: str, *, numbers: str = "") -> Entry:
-        texts = {"title": self.title, "artist": self.artist, "release": self.release, "place": self.place,
-                 "number": numbers}  # fmt: skip
-        facets = {"kind": "file" if self.kind == "file" else "docket", "state": self.state, "carrier": self.carrier,
-                  "decade": decade_of(self.year), "format": self.format}  # fmt: skip
+        texts = {
+            "title": self.title,
+            "artist": self.artist,
+            "release": self.release,
+            "place": self.place,
+            "number": numbers,
+        }
+        facets = {
+            "kind": "file" if self.kind == "file" else "docket",
+            "state": self.state,
+            "carrier": self.carrier,
+            "decade": decade_of(self.year),
+            "format": self.format,
+        }
         # What says nothing comes last.
         names = (folded(one) or _LAST for one in (self.artist, self.release))
         order = "\x1f".join((*names, release, self.number.zfill(6), self.key))
@@ -78,26 +89,40 @@ def dockets(session: Session, ids: Sequence[int] | None = None) -> Iterator[tupl
         carrier = docket.carriers[0].format if docket.carriers else ""
         numbers = " ".join((docket.shelfmark, release.catalogue_number, release.label, release.barcode))
         common: dict[str, Any] = {
-            "docket_id": docket.id, "release": release.title, "year": release.year, "carrier": carrier,
-            "format": _form(docket), "state": line.standing, "place": docket.shelfmark,
+            "docket_id": docket.id,
+            "release": release.title,
+            "year": release.year,
+            "carrier": carrier,
+            "format": _form(docket),
+            "state": line.standing,
+            "place": docket.shelfmark,
             "cover": f"/api/artwork/{line.cover_id}/image" if line.cover_id is not None else "",
-        }  # fmt: skip
+        }
         views = [
             FoundView(
-                key=f"t{docket.id}/{one.key}", kind="track", title=one.title or f"Track {one.number}",
-                artist=one.artist or release.album_artist, number=str(one.number),
+                key=f"t{docket.id}/{one.key}",
+                kind="track",
+                title=one.title or f"Track {one.number}",
+                artist=one.artist or release.album_artist,
+                number=str(one.number),
                 duration_s=(one.end_sample - one.start_sample) / one.rate_hz,
-                sound=f"/api/dockets/{docket.id}/tracks/{one.key}/sound", **common,
+                sound=f"/api/dockets/{docket.id}/tracks/{one.key}/sound",
+                **common,
             )
             for one in whole.lines
-        ]  # fmt: skip
+        ]
         if not views:
             views = [
                 FoundView(
-                    key=f"t{docket.id}/", kind="docket", title=release.title or docket.shelfmark,
-                    artist=release.album_artist, number="", duration_s=line.duration_s, **common,
+                    key=f"t{docket.id}/",
+                    kind="docket",
+                    title=release.title or docket.shelfmark,
+                    artist=release.album_artist,
+                    number="",
+                    duration_s=line.duration_s,
+                    **common,
                 )
-            ]  # fmt: skip
+            ]
         for view in views:
             yield view, view.entry(f"docket {docket.id}", numbers=numbers)
 
@@ -110,7 +135,7 @@ def _form(docket: Docket) -> str:
 
 def files(session: Session, wanted: Any = None) -> Iterator[tuple[FoundView, Entry]]:
     """Sound files that were brought in; `wanted` is a condition on their rows."""
-    query: Select[tuple[BundleFile]] = select(BundleFile).where(BundleFile.kind.in_(("audio", "unreadable")))
+    query: Select[BundleFile] = select(BundleFile).where(BundleFile.kind.in_(("audio", "unreadable")))
     if wanted is not None:
         query = query.where(wanted)
     names = dict(session.execute(select(Bundle.id, Bundle.name)).tuples().all())
@@ -128,14 +153,23 @@ def file_view(one: BundleFile) -> FoundView:
     fields: Mapping[str, str] = {**one.fields, **one.pending}
     name = one.path.rpartition("/")[2]
     return FoundView(
-        key=f"f{one.id}", kind="file", title=fields.get("title") or name, artist=fields.get("artist", ""),
-        release=fields.get("album", ""), number=fields.get("track_number", ""), year=fields.get("date", ""),
-        carrier=fields.get("media", ""), format=one.facts.get("format", ""), place=one.path,
+        key=f"f{one.id}",
+        kind="file",
+        title=fields.get("title") or name,
+        artist=fields.get("artist", ""),
+        release=fields.get("album", ""),
+        number=fields.get("track_number", ""),
+        year=fields.get("date", ""),
+        carrier=fields.get("media", ""),
+        format=one.facts.get("format", ""),
+        place=one.path,
         state="unreadable" if one.kind == "unreadable" else "changed, not written" if one.pending else "as it is",
-        duration_s=one.facts.get("duration_s", 0.0), bundle_id=one.bundle_id, file_id=one.id,
+        duration_s=one.facts.get("duration_s", 0.0),
+        bundle_id=one.bundle_id,
+        file_id=one.id,
         cover=f"/api/files/{one.id}/pictures/0" if one.facts.get("pictures") else "",
         sound=f"/api/files/{one.id}/sound" if one.kind == "audio" else "",
-    )  # fmt: skip
+    )
 
 
 def place_of(one: BundleFile) -> str:

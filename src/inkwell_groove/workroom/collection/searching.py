@@ -19,7 +19,8 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict, InkwellError, Refused
-from inkwell_groove.core.search.index import Index, Query
+from inkwell_groove.core.search.index import Index
+from inkwell_groove.core.search.segment import Query
 from inkwell_groove.core.survey.finding import Finding
 from inkwell_groove.core.survey.survey import CHECKS
 from inkwell_groove.store.database import Database
@@ -110,9 +111,11 @@ class Collection(Part):
             found = self._index.find(_query(session, wanted), start=start, most=min(most, MAX_PAGE))
             views = _views(session, found.keys)
         return CollectionView(
-            total=found.total, releases=found.releases, facets=found.facets,
+            total=found.total,
+            releases=found.releases,
+            facets=found.facets,
             found=[views[key] for key in found.keys if key in views],
-        )  # fmt: skip
+        )
 
     def wall(self, wanted: Wanted, *, start: int, most: int) -> WallView:
         """The same, a release each."""
@@ -159,7 +162,7 @@ class Collection(Part):
     def catch_up(self, dockets: Iterable[int] = ()) -> None:
         """Makes the index what the rows are: all of it at first, what changed from then on."""
         with self._database.begin() as session:
-            now = session.scalar(select(func.now(6)))
+            now = session.scalars(select(func.now(6))).one()
             if self._seen is None or self._index.wants_building:
                 made = [entry for _, entry in entries.dockets(session)]
                 made += [entry for _, entry in entries.files(session)]
@@ -176,8 +179,11 @@ class Collection(Part):
                 changed += [entry for _, entry in entries.files(session, BundleFile.changed_at > self._seen)]
                 present = {f"f{key}" for key in session.scalars(select(BundleFile.id))}
                 mine = {f"t{one}" for one in ids}
-                gone = {key for key in self._keys
-                        if (key not in present if key[0] == "f" else key.partition("/")[0] in mine)}  # fmt: skip
+                gone = {
+                    key
+                    for key in self._keys
+                    if (key not in present if key[0] == "f" else key.partition("/")[0] in mine)
+                }
                 new = {entry.key for entry in changed}
                 self._index.replace(changed, gone - new)
                 here = (self._keys - gone) | new

@@ -86,7 +86,7 @@ def read_view(session: Session, media: MediaStore, row: DiscRead) -> DiscReadVie
     return DiscReadView(
         id=row.id,
         drive=row.asked["drive_name"],
-        state=row.state,  # type: ignore[arg-type]
+        state=row.state,
         numbers=row.asked["numbers"],
         twice=row.asked["twice"],
         offset_samples=record.get("offset_samples", row.asked["offset_samples"]),

@@ -79,10 +79,16 @@ class Comparing(Part):
         found = [CompareResult.model_validate_json(line) for line in read_lines(folder / "found")]
         here = {tuple(pair) for pair in session.execute(select(SoundRelation.first, SoundRelation.second))}
         rows = [
-            {"first": one.first, "second": one.second, "kind": one.relation.kind, "at": now(),
-             "document": one.relation.model_dump(mode="json")}
-            for one in {(one.first, one.second): one for one in found}.values() if (one.first, one.second) not in here
-        ]  # fmt: skip
+            {
+                "first": one.first,
+                "second": one.second,
+                "kind": one.relation.kind,
+                "at": now(),
+                "document": one.relation.model_dump(mode="json"),
+            }
+            for one in {(one.first, one.second): one for one in found}.values()
+            if (one.first, one.second) not in here
+        ]
         for chunk in _chunks(rows):
             session.execute(insert(SoundRelation), list(chunk))
         forget(folder)
@@ -101,10 +107,11 @@ def same_titles(sounds: Iterable[Sound]) -> list[tuple[str, str]]:
             named[title, " ".join(words(one.artist))].append(one)
     return [
         (first.id, second.id) if first.id < second.id else (second.id, first.id)
-        for group in named.values() if len(group) <= _MOST_OF_A_TITLE
+        for group in named.values()
+        if len(group) <= _MOST_OF_A_TITLE
         for first, second in combinations(group, 2)
         if abs(first.seconds - second.seconds) <= _NEARLY * max(first.seconds, second.seconds)
-    ]  # fmt: skip
+    ]
 
 
 def _chunks(rows: list[Any]) -> Iterable[list[Any]]:

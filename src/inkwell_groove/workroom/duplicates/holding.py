@@ -33,8 +33,19 @@ log = structlog.get_logger()
 GOING, HELD, RETURNING, BACK, LEFT, LET_GO = "going", "held", "returning", "back", "left", "let go"
 KEPT_DAYS = 90
 _LOOK_EVERY_S = 3_600.0
-_ROW = ("path", "kind", "size_bytes", "sha256", "audio_digest", "origin_path", "origin_sha256", "facts", "fields",
-        "pending", "problem")  # fmt: skip
+_ROW = (
+    "path",
+    "kind",
+    "size_bytes",
+    "sha256",
+    "audio_digest",
+    "origin_path",
+    "origin_sha256",
+    "facts",
+    "fields",
+    "pending",
+    "problem",
+)
 
 
 class HeldView(View):
@@ -96,8 +107,17 @@ class Holding(Part):
             until, rows = now() + timedelta(days=days), []
             for one in files.values():
                 row = {name: getattr(one, name) for name in _ROW}
-                held = HeldFile(bundle_id=one.bundle_id, path=one.path, place="", sha256=one.sha256, reason=reason,
-                                row={**row, "id": one.id}, state=GOING, by=who, until=until)  # fmt: skip
+                held = HeldFile(
+                    bundle_id=one.bundle_id,
+                    path=one.path,
+                    place="",
+                    sha256=one.sha256,
+                    reason=reason,
+                    row={**row, "id": one.id},
+                    state=GOING,
+                    by=who,
+                    until=until,
+                )
                 session.add(held)
                 rows.append((held, one))
             session.flush()
@@ -108,10 +128,13 @@ class Holding(Part):
                 target = self._place(held)
                 orders.append(MoveOrder(key=held.id, source=str(source), target=str(target), sha256=one.sha256))
             ledger.record(
-                session, who=who, action=f"{len(orders)} files set aside until {until:%Y-%m-%d}: {reason}",
-                docket_id=None, before={"files": [one.path for one in files.values()][:1_000]},
+                session,
+                who=who,
+                action=f"{len(orders)} files set aside until {until:%Y-%m-%d}: {reason}",
+                docket_id=None,
+                before={"files": [one.path for one in files.values()][:1_000]},
                 way_back=WayBack("held files", [held.id for held, _ in rows]),
-            )  # fmt: skip
+            )
             view = self._ask(session, SET_ASIDE, orders, Going(who))
         self.jobs.wake()
         return view
@@ -149,8 +172,13 @@ class Holding(Part):
             target = root_of(self._media, bundle_row(session, held.bundle_id)) / held.path
             orders.append(MoveOrder(key=held.id, source=str(source), target=str(target), sha256=held.sha256))
             held.state = RETURNING
-        ledger.record(session, who=going.who, action=f"{len(orders)} files brought back", docket_id=None,
-                      after={"files": [one.path for one in rows][:1_000]})  # fmt: skip
+        ledger.record(
+            session,
+            who=going.who,
+            action=f"{len(orders)} files brought back",
+            docket_id=None,
+            after={"files": [one.path for one in rows][:1_000]},
+        )
         return self._ask(session, BRING_BACK, orders, going)
 
     def let_go(self, at: datetime) -> int:
@@ -209,14 +237,18 @@ class Holding(Part):
     def _moved(self, session: Session, job: Job, state: str) -> list[tuple[HeldFile, MoveResult | None]]:
         folder = Path(job.arguments["folder"])
         keys = [MoveOrder.model_validate_json(line).key for line in read_lines(folder / "order")]
-        found = {one.key: one for line in read_lines(folder / "moved")
-                 if (one := MoveResult.model_validate_json(line))}  # fmt: skip
+        found = {one.key: one for line in read_lines(folder / "moved") if (one := MoveResult.model_validate_json(line))}
         rows = session.scalars(select(HeldFile).where(HeldFile.id.in_(keys), HeldFile.state == state))
         pairs = [(held, found.get(held.id)) for held in rows]
         told = [f"{held.path}: {moved.problem}" for held, moved in pairs if moved is not None and moved.problem]
         if told:
-            ledger.record(session, who=job.arguments["who"], action=f"{len(told)} files could not be moved",
-                          docket_id=None, after={"problems": told[:200]})  # fmt: skip
+            ledger.record(
+                session,
+                who=job.arguments["who"],
+                action=f"{len(told)} files could not be moved",
+                docket_id=None,
+                after={"problems": told[:200]},
+            )
         forget(folder)
         return pairs
 
@@ -230,12 +262,19 @@ class Holding(Part):
                 return
 
 
-def _held(held_ids: Sequence[int]) -> Select[tuple[HeldFile]]:
+def _held(held_ids: Sequence[int]) -> Select[HeldFile]:
     return select(HeldFile).where(HeldFile.id.in_(held_ids), HeldFile.state == HELD)
 
 
 def _view(one: HeldFile, names: dict[int, str]) -> HeldView:
     return HeldView(
-        id=one.id, bundle=names.get(one.bundle_id, ""), path=one.path, reason=one.reason, state=one.state, at=one.at,
-        by=one.by, until=one.until, size_bytes=one.row["size_bytes"],
-    )  # fmt: skip
+        id=one.id,
+        bundle=names.get(one.bundle_id, ""),
+        path=one.path,
+        reason=one.reason,
+        state=one.state,
+        at=one.at,
+        by=one.by,
+        until=one.until,
+        size_bytes=one.row["size_bytes"],
+    )

@@ -95,10 +95,13 @@ class Duplicates(Part):
         order = {"same sound": 0, "same recording": 1, "another edit": 2, "another recording": 3}
         shown = sorted([*sets, *related], key=lambda one: (order[one.kind], one.copies[0].artist, one.copies[0].name))
         return DuplicatesView(
-            heard=sum(map(len, sounds.values())), unheard=left, compared=pairs, counts=Counter(s.kind for s in shown),
+            heard=sum(map(len, sounds.values())),
+            unheard=left,
+            compared=pairs,
+            counts=Counter(s.kind for s in shown),
             sets=[one for kind in order for one in [each for each in shown if each.kind == kind][:_MOST]],
             releases=_releases(groups, sounds),
-        )  # fmt: skip
+        )
 
 
 def _same(sounds: Mapping[str, Sequence[Sound]], relations: Mapping[tuple[str, str], Relation]) -> list[list[str]]:
@@ -137,9 +140,12 @@ def _set(
     swapped = any(relations[pair].swapped for pair in combinations(sorted(group), 2) if pair in relations)
     kind: Kind = "same sound" if len(group) == 1 else "same recording"
     return SetView(
-        key=kept.key, kind=kind, copies=views, swapped=swapped,
+        key=kept.key,
+        kind=kind,
+        copies=views,
+        swapped=swapped,
         words="the same samples" if kind == "same sound" else "one recording",
-    )  # fmt: skip
+    )
 
 
 def _because(reasons: Sequence[str]) -> list[str]:
@@ -180,9 +186,13 @@ def _related(
         if key in found and found[key].kind == "another edit":
             continue
         found[key] = SetView(
-            key=f"{one.copy.key}|{other.copy.key}", kind=relation.kind, copies=[_copy(one, []), _copy(other, [])],
-            difference=relation.difference, swapped=relation.swapped, words=_in_words(relation),
-        )  # fmt: skip
+            key=f"{one.copy.key}|{other.copy.key}",
+            kind=relation.kind,
+            copies=[_copy(one, []), _copy(other, [])],
+            difference=relation.difference,
+            swapped=relation.swapped,
+            words=_in_words(relation),
+        )
     return list(found.values())
 
 
@@ -205,10 +215,19 @@ def _copy(one: Sound, reasons: list[str], *, proposed: bool = False) -> CopyView
     lossless = "lossless" if one.copy.lossless else "lossy"
     what = ", ".join([form, lossless, *(["sealed"] if one.copy.sealed else ["proven"] if one.copy.proven else [])])
     return CopyView(
-        key=one.copy.key, name=one.copy.name, title=one.title, artist=one.artist, what=what, seconds=one.seconds,
-        listen=one.listen, docket_id=one.docket_id, bundle_id=one.bundle_id, file_id=one.file_id, reasons=reasons,
+        key=one.copy.key,
+        name=one.copy.name,
+        title=one.title,
+        artist=one.artist,
+        what=what,
+        seconds=one.seconds,
+        listen=one.listen,
+        docket_id=one.docket_id,
+        bundle_id=one.bundle_id,
+        file_id=one.file_id,
+        reasons=reasons,
         proposed=proposed,
-    )  # fmt: skip
+    )
 
 
 def _releases(groups: Iterable[Sequence[str]], sounds: Mapping[str, Sequence[Sound]]) -> list[ReleasePair]:
@@ -226,17 +245,23 @@ def _releases(groups: Iterable[Sequence[str]], sounds: Mapping[str, Sequence[Sou
         if tracks >= 2 and tracks >= _OF_A_RELEASE * smaller:
             found.append(
                 ReleasePair(
-                    first=_named(release[first], first), second=_named(release[second], second), tracks=tracks,
-                    of=smaller, words=_pressing(release[first], release[second]),
+                    first=_named(release[first], first),
+                    second=_named(release[second], second),
+                    tracks=tracks,
+                    of=smaller,
+                    words=_pressing(release[first], release[second]),
                 )
-            )  # fmt: skip
+            )
     return found
 
 
 def _pressing(one: tuple[str, str, str, str], other: tuple[str, str, str, str]) -> str:
     """Another pressing says another number, or another year; else it is the same release twice."""
-    differ = [name for name, first, second in zip(("number", "date"), one[2:], other[2:], strict=True)
-              if first and second and words(first) != words(second)]  # fmt: skip
+    differ = [
+        name
+        for name, first, second in zip(("number", "date"), one[2:], other[2:], strict=True)
+        if first and second and words(first) != words(second)
+    ]
     return f"{ANOTHER_PRESSING}: another {' and '.join(differ)}" if differ else "the same release twice"
 
 

@@ -77,12 +77,16 @@ def _of_files(session: Session, media: MediaStore) -> Iterator[Sound]:
                 artist=fields.get("artist", ""),
                 seconds=facts.get("duration_s", 0.0),
                 place=f"{place_of(one.bundle_id, one.path)}|{album_key(fields.get('album', ''))}",
-                release=(fields.get("album_artist") or fields.get("artist", ""), fields.get("album", ""),
-                         fields.get("catalogue_number", ""), fields.get("date", "")),
+                release=(
+                    fields.get("album_artist") or fields.get("artist", ""),
+                    fields.get("album", ""),
+                    fields.get("catalogue_number", ""),
+                    fields.get("date", ""),
+                ),
                 listen=f"/api/files/{one.id}/sound",
                 bundle_id=one.bundle_id,
                 file_id=one.id,
-            )  # fmt: skip
+            )
         session.expunge(one)
 
 
@@ -102,8 +106,15 @@ def _of_packages(session: Session, media: MediaStore) -> Iterator[Sound]:
             rate_hz = track.file_rate_hz or track.rate_hz
             yield Sound(
                 id=track.md5,
-                copy=Copy(key=f"t{package.docket_id}/{track.number}", name=track.file, lossless=True, sealed=True,
-                          proven=True, rate_hz=rate_hz, bits=track.bits),
+                copy=Copy(
+                    key=f"t{package.docket_id}/{track.number}",
+                    name=track.file,
+                    lossless=True,
+                    sealed=True,
+                    proven=True,
+                    rate_hz=rate_hz,
+                    bits=track.bits,
+                ),
                 path=masters / track.file,
                 title=track.title,
                 artist=track.artist or release.album_artist,
@@ -112,4 +123,4 @@ def _of_packages(session: Session, media: MediaStore) -> Iterator[Sound]:
                 release=(release.album_artist, release.title, release.catalogue_number, release.year),
                 listen=f"/api/dockets/{package.docket_id}/tracks/{lines.get(track.number, '')}/sound",
                 docket_id=package.docket_id,
-            )  # fmt: skip
+            )

@@ -102,7 +102,7 @@ class Bundles(Part):
         """
         with self._database.begin() as session:
             file = session.get(BundleFile, file_id)
-            path = file and root_of(self._media, session.get_one(Bundle, file.bundle_id)) / file.path
+            path = None if file is None else root_of(self._media, session.get_one(Bundle, file.bundle_id)) / file.path
         if path is None or not path.is_file():
             raise Missing("the file is gone", where=f"file {file_id}", remedy="Look at its folder again, on Files")
         if not says_where_to_cut(path):
@@ -128,15 +128,25 @@ class Bundles(Part):
             session.flush()
             self._ask(session, bundle, source, apart=apart)
             action = origin if apart else f"files brought in: {name}"
-            ledger.record(session, who=who, action=action, docket_id=None,
-                          after={"bundle_id": bundle.id, "origin": origin, "in_place": in_place})  # fmt: skip
+            ledger.record(
+                session,
+                who=who,
+                action=action,
+                docket_id=None,
+                after={"bundle_id": bundle.id, "origin": origin, "in_place": in_place},
+            )
             view = _view(bundle, {})
         self.jobs.wake()
         return view
 
     def _ask(self, session: Session, bundle: Bundle, source: Path, *, apart: bool = False) -> None:
-        arguments = {"media_root": str(self._media.root), "bundle_id": bundle.id, "source": str(source),
-                     "in_place": bundle.in_place, "apart": apart}  # fmt: skip
+        arguments = {
+            "media_root": str(self._media.root),
+            "bundle_id": bundle.id,
+            "source": str(source),
+            "in_place": bundle.in_place,
+            "apart": apart,
+        }
         self.jobs.ask(session, BRING_IN, docket_id=None, subject=bundle.name, arguments=arguments)
 
     def all(self) -> list[BundleView]:
@@ -200,16 +210,18 @@ def beside_anew(session: Session, media: MediaStore, bundle: Bundle) -> None:
     root = root_of(media, bundle)
     found = {path.relative_to(root).as_posix(): path for path in files_below(root, []) if kind_of(path) != "audio"}
     known = {
-        one.path: one for one in session.scalars(
+        one.path: one
+        for one in session.scalars(
             select(BundleFile).where(BundleFile.bundle_id == bundle.id, BundleFile.kind.in_(_BESIDE))
         )
-    }  # fmt: skip
+    }
     for path in known.keys() - found.keys():
         session.delete(known[path])
     new = [
         _row(bundle.id, Result(path=name, kind=kind_of(path), sha256=sha256_of(path), size_bytes=path.stat().st_size))
-        for name, path in found.items() if name not in known
-    ]  # fmt: skip
+        for name, path in found.items()
+        if name not in known
+    ]
     if new:
         session.execute(insert(BundleFile), new)
 
@@ -236,10 +248,19 @@ def _row(bundle_id: int, one: Result) -> dict[str, Any]:
     if len(one.path) > 1_000:
         raise Refused("a path has over 1,000 characters", where=one.path[:100], remedy="Shorten the folders' names")
     return {
-        "bundle_id": bundle_id, "path": one.path, "kind": one.kind, "size_bytes": one.size_bytes, "sha256": one.sha256,
-        "audio_digest": one.audio_digest, "origin_path": one.path, "origin_sha256": one.sha256, "facts": one.facts,
-        "fields": one.fields, "pending": {}, "problem": one.problem,
-    }  # fmt: skip
+        "bundle_id": bundle_id,
+        "path": one.path,
+        "kind": one.kind,
+        "size_bytes": one.size_bytes,
+        "sha256": one.sha256,
+        "audio_digest": one.audio_digest,
+        "origin_path": one.path,
+        "origin_sha256": one.sha256,
+        "facts": one.facts,
+        "fields": one.fields,
+        "pending": {},
+        "problem": one.problem,
+    }
 
 
 def _again(row: dict[str, Any]) -> dict[str, Any]:
@@ -249,10 +270,16 @@ def _again(row: dict[str, Any]) -> dict[str, Any]:
 
 def _view(bundle: Bundle, counts: dict[str, int]) -> BundleView:
     return BundleView(
-        id=bundle.id, name=bundle.name, origin=bundle.origin, in_place=bundle.in_place,
-        state=bundle.state,  # type: ignore[arg-type]
-        told=list(bundle.told["told"]), made_at=bundle.made_at,
+        id=bundle.id,
+        name=bundle.name,
+        origin=bundle.origin,
+        in_place=bundle.in_place,
+        state=bundle.state,
+        told=list(bundle.told["told"]),
+        made_at=bundle.made_at,
         files=sum(count for kind, count in counts.items() if kind not in (_PENDING, _ALTERED)),
-        audio=counts.get("audio", 0), unreadable=counts.get("unreadable", 0),
-        pending=counts.get(_PENDING, 0), altered=counts.get(_ALTERED, 0),
-    )  # fmt: skip
+        audio=counts.get("audio", 0),
+        unreadable=counts.get("unreadable", 0),
+        pending=counts.get(_PENDING, 0),
+        altered=counts.get(_ALTERED, 0),
+    )

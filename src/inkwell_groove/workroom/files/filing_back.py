@@ -55,18 +55,25 @@ class FilingBack(Part):
             origin = Path(bundle.origin)
             if bundle.in_place or not origin.is_absolute() or not origin.is_dir():
                 raise Conflict(
-                    "these files have no folder to be filed back into", where=bundle.name,
+                    "these files have no folder to be filed back into",
+                    where=bundle.name,
                     remedy="They are edited in place, or came as a ZIP: download them instead",
-                )  # fmt: skip
+                )
             nothing_else_runs(session)
             rows = session.scalars(select(BundleFile).where(BundleFile.bundle_id == bundle_id).with_for_update())
             orders = [
                 FilingOrder(
-                    file_id=one.id, root=str(origin), source=str(self._media.bundle(bundle_id)), old=one.origin_path,
-                    old_sha256=one.origin_sha256, new=one.path, new_sha256=one.sha256,
+                    file_id=one.id,
+                    root=str(origin),
+                    source=str(self._media.bundle(bundle_id)),
+                    old=one.origin_path,
+                    old_sha256=one.origin_sha256,
+                    new=one.path,
+                    new_sha256=one.sha256,
                 )
-                for one in rows if one.kind == "audio" and was_altered(one)
-            ]  # fmt: skip
+                for one in rows
+                if one.kind == "audio" and was_altered(one)
+            ]
             if not orders:
                 raise Conflict("nothing was altered", where=bundle.name, remedy="Write something first")
             what = f"{len(orders)} files filed back: {bundle.name}"
@@ -76,8 +83,14 @@ class FilingBack(Part):
             write_lines(self._media.step(step.id) / FILING, orders)
             arguments = {"media_root": str(self._media.root), "step_id": step.id}
             self.jobs.ask(session, FILE_BACK, docket_id=None, subject=what, arguments=arguments)
-            ledger.record(session, who=who, action=what, docket_id=None, way_back=WayBack("file step", step.id),
-                          after={"bundle_id": bundle_id, "files": [one.new for one in orders][:1_000]})  # fmt: skip
+            ledger.record(
+                session,
+                who=who,
+                action=what,
+                docket_id=None,
+                way_back=WayBack("file step", step.id),
+                after={"bundle_id": bundle_id, "files": [one.new for one in orders][:1_000]},
+            )
             view = step_view(step)
         self.jobs.wake()
         return view

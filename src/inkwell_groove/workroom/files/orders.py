@@ -148,9 +148,10 @@ def problem_of(error: InkwellError) -> dict[str, str]:
 def fault_of(cause: Exception, path: str) -> Refused:
     """What is told of a file that met a fault of the program."""
     return Refused(
-        f"a fault in the program ({type(cause).__name__}: {cause})", where=path,
+        f"a fault in the program ({type(cause).__name__}: {cause})",
+        where=path,
         remedy="Leave this file out and report it; the log has the details",
-    )  # fmt: skip
+    )
 
 
 def forget(folder: Path) -> None:

@@ -66,8 +66,9 @@ class Proposing(Part):
                 if found is None:
                     unfit.append(file.path)
                     return {}
-                return {key: accept(BY_NAME[key], value) for key, value in found.items()
-                        if fields is None or key in fields}  # fmt: skip
+                return {
+                    key: accept(BY_NAME[key], value) for key, value in found.items() if fields is None or key in fields
+                }
 
             view = self._proposed(session, file_ids, told)
         if not unfit:
@@ -154,11 +155,16 @@ class Proposing(Part):
             now = {**current(file), PATH: current_path(file)}
             changes += [
                 Proposed.model_construct(
-                    file_id=file.id, path=file.path, field=name, before=now.get(name, ""), after=value,
+                    file_id=file.id,
+                    path=file.path,
+                    field=name,
+                    before=now.get(name, ""),
+                    after=value,
                     told=told.get(file.id, "") if name == PATH else "",
                 )
-                for name, value in made[file.id].items() if value != now.get(name, "")
-            ]  # fmt: skip
+                for name, value in made[file.id].items()
+                if value != now.get(name, "")
+            ]
         taken = sum(1 for one in told.values() if one)
         return ProposedView(
             changes=changes, told=[f"{taken} names were taken: a number tells them apart."] if taken else []

@@ -139,7 +139,8 @@ class Rules(Part):
                 query = query.where(BundleFile.bundle_id.in_(bundle_ids))
             rows = session.scalars(query).all()
             beside = {(one.bundle_id, one.path) for one in rows if one.kind == "picture"}
-            files, counts = {}, {}
+            files: dict[int, list[str]] = {}
+            counts: dict[str, int] = {}
             for one in rows:
                 if one.kind != "audio":
                     continue
@@ -210,9 +211,12 @@ def house_rules(session: Session) -> House:
     tags = tag_rule(session)
     saved = {row.name: WordingRule.model_validate(row.document) for row in rows_of(session, WORDING)}
     return House(
-        wanted=tags.wanted, silence_s=tags.silence_s, art=art_rule(session), naming=filing_rule(session),
+        wanted=tags.wanted,
+        silence_s=tags.silence_s,
+        art=art_rule(session),
+        naming=filing_rule(session),
         wording=tuple(saved[name] for name in tags.wording if name in saved),
-    )  # fmt: skip
+    )
 
 
 def rows_of(session: Session, kind: str) -> list[HouseDocument]:

@@ -49,11 +49,19 @@ class Sheets(Part):
         with self._database.begin() as session:
             _known(session, bundle_ids)
             rows = session.execute(
-                select(BundleFile.id, BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.size_bytes,
-                       BundleFile.audio_digest, BundleFile.facts, BundleFile.fields, BundleFile.pending,
-                       BundleFile.problem)
-                .where(BundleFile.bundle_id.in_(bundle_ids), BundleFile.kind.in_(("audio", "unreadable")))
-            ).all()  # fmt: skip
+                select(
+                    BundleFile.id,
+                    BundleFile.bundle_id,
+                    BundleFile.path,
+                    BundleFile.kind,
+                    BundleFile.size_bytes,
+                    BundleFile.audio_digest,
+                    BundleFile.facts,
+                    BundleFile.fields,
+                    BundleFile.pending,
+                    BundleFile.problem,
+                ).where(BundleFile.bundle_id.in_(bundle_ids), BundleFile.kind.in_(("audio", "unreadable")))
+            ).all()
         views = [_row(*row) for row in rows]
         views.sort(key=lambda row: (row.bundle_id, row.path))
         return SheetView(
@@ -92,9 +100,14 @@ class Sheets(Part):
             files = files_of(session, set(file_ids), lock=True)
             keep_pending(
                 session,
-                {key: {name: value for name, value in one.pending.items() if fields is not None and name not in fields}
-                 for key, one in files.items() if one.pending},
-            )  # fmt: skip
+                {
+                    key: {
+                        name: value for name, value in one.pending.items() if fields is not None and name not in fields
+                    }
+                    for key, one in files.items()
+                    if one.pending
+                },
+            )
         self._events.publish({"kind": "files"})
 
     def summary(self, bundle_ids: Sequence[int]) -> SummaryView:
@@ -212,19 +225,39 @@ def _known(session: Session, bundle_ids: Sequence[int]) -> None:
 
 
 def _row(
-    id_: int, bundle_id: int, path: str, kind: str, size: int, audio: str, facts: dict[str, Any],
-    fields: dict[str, str], pending: dict[str, str], problem: dict[str, str] | None,
-) -> RowView:  # fmt: skip
+    id_: int,
+    bundle_id: int,
+    path: str,
+    kind: str,
+    size: int,
+    audio: str,
+    facts: dict[str, Any],
+    fields: dict[str, str],
+    pending: dict[str, str],
+    problem: dict[str, Any] | None,
+) -> RowView:
     """Built without validation: it comes from our own rows, and there may be ten thousand."""
     return RowView.model_construct(
-        id=id_, bundle_id=bundle_id, path=path, kind=kind, format=facts.get("format", ""),
-        duration_s=facts.get("duration_s", 0.0), rate_hz=facts.get("rate_hz", 0), bits=facts.get("bits", 0),
-        bitrate_kbps=facts.get("bitrate_kbps", 0), tagged_as=facts.get("tagged_as", ""),
-        silent_tail_s=facts.get("silent_tail_s", 0.0), size_bytes=size, audio_digest=audio, fields=fields,
-        pending=pending, pictures=[PictureFacts.model_construct(**one) for one in facts.get("pictures", [])],
-        carries=facts.get("carries", []), others=len(facts.get("others", [])),
+        id=id_,
+        bundle_id=bundle_id,
+        path=path,
+        kind=kind,
+        format=facts.get("format", ""),
+        duration_s=facts.get("duration_s", 0.0),
+        rate_hz=facts.get("rate_hz", 0),
+        bits=facts.get("bits", 0),
+        bitrate_kbps=facts.get("bitrate_kbps", 0),
+        tagged_as=facts.get("tagged_as", ""),
+        silent_tail_s=facts.get("silent_tail_s", 0.0),
+        size_bytes=size,
+        audio_digest=audio,
+        fields=fields,
+        pending=pending,
+        pictures=[PictureFacts.model_construct(**one) for one in facts.get("pictures", [])],
+        carries=facts.get("carries", []),
+        others=len(facts.get("others", [])),
         problem=ProblemView.model_construct(**problem) if problem else None,
-    )  # fmt: skip
+    )
 
 
 def _summary(rows: Iterable[tuple[BundleFile, Mapping[str, Any]]]) -> SummaryView:
@@ -234,6 +267,9 @@ def _summary(rows: Iterable[tuple[BundleFile, Mapping[str, Any]]]) -> SummaryVie
         files += bool(pending)
         counts.update(pending.keys())
     return SummaryView(
-        files=files, cells=counts.total(), moves=counts.get(PATH, 0), shortened=counts.get(SILENCE, 0),
-        by_field=dict(counts)
-    )  # fmt: skip
+        files=files,
+        cells=counts.total(),
+        moves=counts.get(PATH, 0),
+        shortened=counts.get(SILENCE, 0),
+        by_field=dict(counts),
+    )

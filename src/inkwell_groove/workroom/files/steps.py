@@ -54,24 +54,39 @@ class Steps(Part):
     def write(self, bundle_ids: Sequence[int], *, id3: Id3 = "as it is", keep_id3v1: bool = True, who: str) -> StepView:
         """Writes all that is changed and not written. Raises Conflict where nothing is, or files are being written."""
         with self._working() as session:
-            files = [one for one in session.scalars(
-                select(BundleFile).where(BundleFile.bundle_id.in_(bundle_ids), BundleFile.kind == "audio")
-                .with_for_update()) if one.pending]  # fmt: skip
+            files = [
+                one
+                for one in session.scalars(
+                    select(BundleFile)
+                    .where(BundleFile.bundle_id.in_(bundle_ids), BundleFile.kind == "audio")
+                    .with_for_update()
+                )
+                if one.pending
+            ]
             if not files:
                 raise Conflict("nothing is changed", where="the sheet", remedy="Change something first")
             moves = _moves(session, files)
             orders = [
                 Order(
-                    file_id=one.id, root=str(self._root(session, one)), path=one.path, sha256=one.sha256,
+                    file_id=one.id,
+                    root=str(self._root(session, one)),
+                    path=one.path,
+                    sha256=one.sha256,
                     new_path=moves.get(one.id, ""),
                     fields={key: value for key, value in one.pending.items() if key in BY_NAME},
-                    take_off_silence=bool(one.pending.get(SILENCE)), id3=id3, keep_id3v1=keep_id3v1,
+                    take_off_silence=bool(one.pending.get(SILENCE)),
+                    id3=id3,
+                    keep_id3v1=keep_id3v1,
                 )
                 for one in files
-            ]  # fmt: skip
+            ]
             fields = sorted({key for one in files for key in one.pending if key in BY_NAME})
-            what = _in_words(len(files), [BY_NAME[key].label for key in fields], len(moves),
-                             sum(one.take_off_silence for one in orders))  # fmt: skip
+            what = _in_words(
+                len(files),
+                [BY_NAME[key].label for key in fields],
+                len(moves),
+                sum(one.take_off_silence for one in orders),
+            )
             return self._begin(session, orders, what, who=who)
 
     def write_cells(self, cells: Mapping[int, Mapping[str, str]], what: str, *, who: str) -> StepView:
@@ -92,13 +107,17 @@ class Steps(Part):
         moves = _moves_to(session, files, {key: held[PATH] for key, held in cells.items() if held.get(PATH)})
         orders = [
             Order(
-                file_id=key, root=str(self._root(session, files[key])), path=files[key].path,
-                sha256=files[key].sha256, new_path=moves.get(key, ""),
+                file_id=key,
+                root=str(self._root(session, files[key])),
+                path=files[key].path,
+                sha256=files[key].sha256,
+                new_path=moves.get(key, ""),
                 fields={name: accept(BY_NAME[name], value) for name, value in held.items() if name in BY_NAME},
-                take_off_silence=bool(held.get(SILENCE)), samples_md5=held.get(CHECKSUM, ""),
+                take_off_silence=bool(held.get(SILENCE)),
+                samples_md5=held.get(CHECKSUM, ""),
             )
             for key, held in cells.items()
-        ]  # fmt: skip
+        ]
         return self._begin(session, orders, f"{what}, {len(orders)} files", who=who, alone=alone)
 
     def set_pictures(self, file_ids: Sequence[int], data: bytes, role: str, *, who: str) -> StepView:
@@ -111,8 +130,11 @@ class Steps(Part):
             files = files_of(session, set(file_ids), lock=True, facts=True)
             orders = []
             for one in files.values():
-                kept = [PictureAsked(kind=KIND_OF.get(old["role"], 0), sha256=self._keep(session, one, number))
-                        for number, old in enumerate(one.facts.get("pictures", [])) if old["role"] != role]  # fmt: skip
+                kept = [
+                    PictureAsked(kind=KIND_OF.get(old["role"], 0), sha256=self._keep(session, one, number))
+                    for number, old in enumerate(one.facts.get("pictures", []))
+                    if old["role"] != role
+                ]
                 wanted = [PictureAsked(kind=KIND_OF[role], sha256=sha256), *kept]
                 orders.append(
                     Order(
@@ -135,19 +157,21 @@ class Steps(Part):
             ]
             if not files:
                 raise Conflict("no picture is in these files", where="the sheet", remedy="There is nothing to take out")
-            orders = [Order(file_id=one.id, root=str(self._root(session, one)), path=one.path,
-                            sha256=one.sha256, pictures=[])
-                      for one in files]  # fmt: skip
+            orders = [
+                Order(file_id=one.id, root=str(self._root(session, one)), path=one.path, sha256=one.sha256, pictures=[])
+                for one in files
+            ]
             return self._begin(session, orders, f"pictures taken out of {len(orders)} files", who=who)
 
     def carry_out_art(self, file_ids: Sequence[int], rule: ArtRule, *, who: str) -> StepView:
         """Has the house's rule for pictures carried out for files."""
         with self._working() as session:
             files = files_of(session, set(file_ids), lock=True, facts=True)
-            orders = [Order(file_id=one.id, root=str(self._root(session, one)), path=one.path,
-                            sha256=one.sha256, art=rule)
-                      for one in sorted(files.values(), key=lambda file: (file.bundle_id, file.path))
-                      if one.kind == "audio"]  # fmt: skip
+            orders = [
+                Order(file_id=one.id, root=str(self._root(session, one)), path=one.path, sha256=one.sha256, art=rule)
+                for one in sorted(files.values(), key=lambda file: (file.bundle_id, file.path))
+                if one.kind == "audio"
+            ]
             if not orders:
                 raise Conflict("every file is as the house wants it", where="pictures", remedy="Nothing is to be done")
             return self._begin(session, orders, f"house rule for pictures carried out for {len(orders)} files", who=who)
@@ -198,8 +222,14 @@ class Steps(Part):
         folder.mkdir(parents=True, exist_ok=True)
         write_lines(folder / "order", orders)
         self.jobs.ask(session, WRITE, docket_id=None, subject=what, arguments=self._arguments(step.id))
-        ledger.record(session, who=who, action=what, docket_id=None, after={"files": len(orders)},
-                      way_back=WayBack("file step", step.id) if alone else None)  # fmt: skip
+        ledger.record(
+            session,
+            who=who,
+            action=what,
+            docket_id=None,
+            after={"files": len(orders)},
+            way_back=WayBack("file step", step.id) if alone else None,
+        )
         return step_view(step)
 
     @contextmanager
@@ -241,10 +271,10 @@ class Steps(Part):
     ) -> None:
         """Rows become what the files are; cells that were written are no longer changed."""
         step = session.get_one(FileStep, int(job.arguments["step_id"]))
-        found = {one.file_id: one for line in read_lines(self._media.step(step.id) / name)
-                 if (one := Result.model_validate_json(line)) and one.file_id > 0}  # fmt: skip
-        orders = {one.file_id: one for line in read_lines(self._media.step(step.id) / "order")
-                  if (one := Order.model_validate_json(line))}  # fmt: skip
+        results = [Result.model_validate_json(line) for line in read_lines(self._media.step(step.id) / name)]
+        found = {one.file_id: one for one in results if one.file_id > 0}
+        asked = [Order.model_validate_json(line) for line in read_lines(self._media.step(step.id) / "order")]
+        orders = {one.file_id: one for one in asked}
         # Files that went from the folder since then have no row any more.
         here = set(session.scalars(select(BundleFile.id).where(BundleFile.id.in_(found))))
         found = {key: one for key, one in found.items() if key in here}
@@ -255,8 +285,9 @@ class Steps(Part):
         ]
         if changed:
             session.execute(update(BundleFile), changed)
-        problems = _grouped((one.path, f"{one.problem['what']}. {one.problem['remedy']}") for one in found.values()
-                            if one.problem)  # fmt: skip
+        problems = _grouped(
+            (one.path, f"{one.problem['what']}. {one.problem['remedy']}") for one in found.values() if one.problem
+        )
         told = _grouped((one.path, word) for one in found.values() for word in one.told)
         left = sum(one.problem is not None for one in found.values())
         if stopped is not None:
@@ -299,8 +330,16 @@ def _row(file: BundleFile, one: Result, order: Order | None) -> dict[str, Any]:
                 del pending[key]
         if order.new_path and pending.get(PATH) and one.path != file.path:
             del pending[PATH]
-    return {"id": file.id, "path": one.path, "sha256": one.sha256, "audio_digest": one.audio_digest,
-            "size_bytes": one.size_bytes, "fields": one.fields, "facts": facts, "pending": pending}  # fmt: skip
+    return {
+        "id": file.id,
+        "path": one.path,
+        "sha256": one.sha256,
+        "audio_digest": one.audio_digest,
+        "size_bytes": one.size_bytes,
+        "fields": one.fields,
+        "facts": facts,
+        "pending": pending,
+    }
 
 
 def _moves(session: Session, files: Iterable[BundleFile]) -> dict[int, str]:
@@ -346,7 +385,12 @@ def _can_be_taken_back(step: FileStep) -> bool:
 def step_view(step: FileStep) -> StepView:
     """A step as the list shows it."""
     return StepView(
-        id=step.id, what=step.what, state=step.state,  # type: ignore[arg-type]
-        counts=step.counts, told=list(step.told["told"]), at=step.at, by=step.by,
+        id=step.id,
+        what=step.what,
+        state=step.state,
+        counts=step.counts,
+        told=list(step.told["told"]),
+        at=step.at,
+        by=step.by,
         can_be_taken_back=_can_be_taken_back(step),
-    )  # fmt: skip
+    )

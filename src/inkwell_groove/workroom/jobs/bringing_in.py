@@ -100,11 +100,23 @@ def _seen(path: Path, name: str) -> Result:
             facts["silent_tail_s"] = silent_tail_s(path)
         except InkwellError as refusal:
             return Result(
-                path=name, kind="unreadable", sha256=found.whole, size_bytes=size, problem=problem_of(refusal),
-                facts=facts, fields=tags.fields,
-            )  # fmt: skip
-    return Result(path=name, kind="audio", sha256=found.whole, audio_digest=found.audio, size_bytes=size,
-                  fields=tags.fields, facts=facts)  # fmt: skip
+                path=name,
+                kind="unreadable",
+                sha256=found.whole,
+                size_bytes=size,
+                problem=problem_of(refusal),
+                facts=facts,
+                fields=tags.fields,
+            )
+    return Result(
+        path=name,
+        kind="audio",
+        sha256=found.whole,
+        audio_digest=found.audio,
+        size_bytes=size,
+        fields=tags.fields,
+        facts=facts,
+    )
 
 
 def _copied(source: Path, target: Path, told: list[str]) -> Iterable[float]:

@@ -38,13 +38,15 @@ def compare_sounds(arguments: dict[str, Any], progress: Progress) -> dict[str, A
     media, folder = MediaStore(Path(arguments["media_root"])), Path(arguments["folder"])
     paths: dict[str, Path] = {}
     for line in read_lines(folder / "order"):
-        one = CompareOrder.model_validate_json(line)
-        paths[one.sound_id] = Path(one.path)
-    known = _pairs(folder / "known")
-    known |= {(one.first, one.second) for line in read_lines(folder / "found")
-              if (one := CompareResult.model_validate_json(line))}  # fmt: skip
-    names = [name for number, name in enumerate(paths)
-             if _is_portrayed(media, name, paths[name], progress, number / len(paths))]  # fmt: skip
+        order = CompareOrder.model_validate_json(line)
+        paths[order.sound_id] = Path(order.path)
+    found = [CompareResult.model_validate_json(line) for line in read_lines(folder / "found")]
+    known = _pairs(folder / "known") | {(one.first, one.second) for one in found}
+    names = [
+        name
+        for number, name in enumerate(paths)
+        if _is_portrayed(media, name, paths[name], progress, number / len(paths))
+    ]
     progress(0.3, f"looking for likely pairs among {len(names)} sounds")
     likely = likely_pairs(Portrait.load(media.portrait(name)) for name in names)
     wanted: dict[tuple[str, str], tuple[float, ...]] = {}

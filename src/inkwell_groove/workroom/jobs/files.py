@@ -65,8 +65,11 @@ def take_back_files(arguments: dict[str, Any], progress: Progress) -> dict[str, 
     media = MediaStore(Path(arguments["media_root"]))
     folder = media.step(arguments["step_id"])
     journal = Journal(folder)
-    roots = {order.file_id: Path(order.root) for line in read_lines(folder / "order")
-             if (order := Order.model_validate_json(line))}  # fmt: skip
+    roots = {
+        order.file_id: Path(order.root)
+        for line in read_lines(folder / "order")
+        if (order := Order.model_validate_json(line))
+    }
     lines = list(journal.lines())
     after = {line["file"]: line["after"] for line in lines if line["kind"] == "did"}
     moves = [line for line in lines if line["kind"] == "move"]
@@ -96,14 +99,16 @@ def take_back_files(arguments: dict[str, Any], progress: Progress) -> dict[str, 
             progress(number / max(1, len(wills)), f"{number} of {len(wills)} files")
     changed = {line["file"] for line in wills if line["file"] > 0} | {line["file"] for line in moves}
     was_at = {line["file"]: line["old"] for line in moves}
-    orders = {order.file_id: order for line in read_lines(folder / "order")
-              if (order := Order.model_validate_json(line))}  # fmt: skip
+    orders = {
+        order.file_id: order for line in read_lines(folder / "order") if (order := Order.model_validate_json(line))
+    }
     told = {one.file_id: one for one in results} | elsewhere
     final = [
-        _result_of(roots[key], was_at.get(key, orders[key].path), key,
-                   problem=told[key].problem if key in told else None)
+        _result_of(
+            roots[key], was_at.get(key, orders[key].path), key, problem=told[key].problem if key in told else None
+        )
         for key in sorted(changed)
-    ]  # fmt: skip
+    ]
     write_lines(folder / "taken back", final)
     return {"files": len(final), "left": sum(one.problem is not None for one in final)}
 
@@ -125,13 +130,19 @@ def _moved_back(line: Mapping[str, Any], roots: Mapping[int, Path]) -> dict[str,
         return {}
     if not path.is_file() or (known is not None and not known.is_at(path)):
         what = Refused(
-            "it is no longer where this step left it", where=line["new"],
+            "it is no longer where this step left it",
+            where=line["new"],
             remedy="Look at the folder again, and undo what was done to it later first",
-        )  # fmt: skip
+        )
         return Result(file_id=line["file"], path=line["new"], problem=problem_of(what))
     sha256 = known.sha256 if known is not None else ""
-    return {"kind": "move back", "file": line["file"], "old": line["new"], "new": line["old"],
-            "identity": astuple(FileIdentity.of(path, sha256))}  # fmt: skip
+    return {
+        "kind": "move back",
+        "file": line["file"],
+        "old": line["new"],
+        "new": line["old"],
+        "identity": astuple(FileIdentity.of(path, sha256)),
+    }
 
 
 class _Writing:
@@ -147,8 +158,9 @@ class _Writing:
         self._moved = any(line["kind"] == "moved" for line in lines)
         self._moves_noted = [line for line in lines if line["kind"] == "move"]
         self._made = -len([line for line in lines if line["kind"] == "will" and line["file"] < 0])
-        self._made_paths = {line["path"] for line in lines if line["kind"] == "will" and line["file"] in self._done
-                            and line["file"] < 0}  # fmt: skip
+        self._made_paths = {
+            line["path"] for line in lines if line["kind"] == "will" and line["file"] in self._done and line["file"] < 0
+        }
         self._results: dict[int, Result] = {
             one.file_id: one for line in read_lines(folder / "results") if (one := Result.model_validate_json(line))
         }
@@ -173,17 +185,26 @@ class _Writing:
         with ThreadPoolExecutor(_THREADS) as pool:
             ready = list(pool.map(self._prepared, todo))
             wills = [
-                {"kind": "will", "file": order.file_id, "path": str(one.path), "before": one.before.whole,
-                 "undo": self._journal.kept(one.undo, f"file {order.file_id}")}
-                for order, one in zip(todo, ready, strict=True) if isinstance(one, Ready) and one.alters
-            ]  # fmt: skip
+                {
+                    "kind": "will",
+                    "file": order.file_id,
+                    "path": str(one.path),
+                    "before": one.before.whole,
+                    "undo": self._journal.kept(one.undo, f"file {order.file_id}"),
+                }
+                for order, one in zip(todo, ready, strict=True)
+                if isinstance(one, Ready) and one.alters
+            ]
             self._journal.add(wills)
             results = list(pool.map(self._carried_out, todo, ready))
         self._journal.add(
-            [{"kind": "did", "file": one.file_id, "after": one.sha256, "audio": one.audio_digest}
-             for one in results if one.problem is None],
+            [
+                {"kind": "did", "file": one.file_id, "after": one.sha256, "audio": one.audio_digest}
+                for one in results
+                if one.problem is None
+            ],
             sync=False,
-        )  # fmt: skip
+        )
         for order in todo:
             for made in order.beside:
                 self._make(Path(order.root) / made.path, made)
@@ -206,9 +227,10 @@ class _Writing:
             if order.sha256 not in ("", ready.before.whole):
                 drop(ready)
                 raise Refused(
-                    "somebody else has altered it since it was looked at", where=order.path,
+                    "somebody else has altered it since it was looked at",
+                    where=order.path,
                     remedy="Look at the folder again, on the page Files",
-                )  # fmt: skip
+                )
             return replace(ready, told=(*ready.told, *told))
         except InkwellError as refusal:
             return refusal
@@ -231,8 +253,9 @@ class _Writing:
             return tuple(Embedded(kind, mime_of(data), data) for kind, data in datas), ()
         if order.art is None:
             return None, ()
-        beside = {one.name: one.read_bytes() for one in path.parent.iterdir()
-                  if kind_of(one) == "picture" and one.is_file()}  # fmt: skip
+        beside = {
+            one.name: one.read_bytes() for one in path.parent.iterdir() if kind_of(one) == "picture" and one.is_file()
+        }
         wanted = work_out(order.art, read_pictures(path), beside)
         if wanted.beside is not None:
             name = str(PurePosixPath(order.path).with_name(order.art.beside_name))
@@ -250,8 +273,15 @@ class _Writing:
             raise
         # Its sound is shorter on purpose, and was compared sample by sample.
         before = digests(path)
-        return Ready(path, Digests(before.whole, digests(beside).audio), between(path, beside), (), (),
-                     beside.stat().st_size, beside)  # fmt: skip
+        return Ready(
+            path,
+            Digests(before.whole, digests(beside).audio),
+            between(path, beside),
+            (),
+            (),
+            beside.stat().st_size,
+            beside,
+        )
 
     def _carried_out(self, order: Order, ready: Ready | InkwellError) -> Result:
         if isinstance(ready, InkwellError):
@@ -293,10 +323,17 @@ class _Writing:
         roots = {one.file_id: Path(one.root) for one in moving}
         if not self._moves_noted:
             self._moves_noted = [
-                {"kind": "move", "file": one.file_id, "old": one.path, "new": one.new_path,
-                 "identity": astuple(FileIdentity.of(roots[one.file_id] / one.path, self._results[one.file_id].sha256))}
+                {
+                    "kind": "move",
+                    "file": one.file_id,
+                    "old": one.path,
+                    "new": one.new_path,
+                    "identity": astuple(
+                        FileIdentity.of(roots[one.file_id] / one.path, self._results[one.file_id].sha256)
+                    ),
+                }
                 for one in moving
-            ]  # fmt: skip
+            ]
             self._journal.add(self._moves_noted)
         rename_all([_renaming(roots, line, self._folder.name) for line in self._moves_noted], settle=sync_folder)
         self._keep([self._results[one.file_id].model_copy(update={"path": one.new_path}) for one in moving])
@@ -334,9 +371,14 @@ class _Writing:
 
 
 def _result_of(
-    root: Path, path: str, file_id: int, *, told: list[str] | None = None, known: Digests | None = None,
+    root: Path,
+    path: str,
+    file_id: int,
+    *,
+    told: list[str] | None = None,
+    known: Digests | None = None,
     problem: dict[str, str] | None = None,
-) -> Result:  # fmt: skip
+) -> Result:
     """A file as it is now."""
     try:
         tags = read_file(root / path)
@@ -345,10 +387,16 @@ def _result_of(
         refusal = cause if isinstance(cause, InkwellError) else Refused(f"it cannot be read ({cause})", where=path)
         return Result(file_id=file_id, path=path, problem=problem or problem_of(refusal))
     return Result(
-        file_id=file_id, path=path, sha256=found.whole, audio_digest=found.audio,
-        size_bytes=(root / path).stat().st_size, fields=tags.fields, facts=facts_of(tags), told=told or [],
+        file_id=file_id,
+        path=path,
+        sha256=found.whole,
+        audio_digest=found.audio,
+        size_bytes=(root / path).stat().st_size,
+        fields=tags.fields,
+        facts=facts_of(tags),
+        told=told or [],
         problem=problem,
-    )  # fmt: skip
+    )
 
 
 def _taken_back(journal: Journal, line: dict[str, Any], after: str, roots: dict[int, Path]) -> Result:

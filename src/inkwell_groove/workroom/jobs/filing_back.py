@@ -97,10 +97,12 @@ class _Exchange:
             there, target = Path(one.root) / one.old, Path(one.root) / one.new
             if not there.is_file() or sha256_of(there) != one.old_sha256:
                 raise Refused(
-                    "the file there is no longer what was brought in" if self._way == "out"
+                    "the file there is no longer what was brought in"
+                    if self._way == "out"
                     else "the file there is no longer what was filed back",
-                    where=one.old, remedy="Bring the folder in again; nothing was changed",
-                )  # fmt: skip
+                    where=one.old,
+                    remedy="Bring the folder in again; nothing was changed",
+                )
             if target.exists() and (one.root, one.new) not in leaving:
                 raise Refused("another file lies there", where=one.new, remedy="Move it away; nothing was changed")
 

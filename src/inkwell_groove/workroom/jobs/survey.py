@@ -46,11 +46,11 @@ def survey_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any
 
     found = 0
     with (folder / "found").open("w", encoding="utf-8") as out:
-        for one in survey(records, beside, House.model_validate(arguments["house"]), sizes=sizes, seen=seen):
-            out.write(one.model_dump_json(exclude_defaults=True) + "\n")
+        for finding in survey(records, beside, House.model_validate(arguments["house"]), sizes=sizes, seen=seen):
+            out.write(finding.model_dump_json(exclude_defaults=True) + "\n")
             found += 1
-        for one in _unknown(records, {key: roots[key] for key in arguments["in_place"]}, arguments["places"]):
-            out.write(one.model_dump_json(exclude_defaults=True) + "\n")
+        for finding in _unknown(records, {key: roots[key] for key in arguments["in_place"]}, arguments["places"]):
+            out.write(finding.model_dump_json(exclude_defaults=True) + "\n")
             found += 1
     return {"files": len(records), "findings": found}
 

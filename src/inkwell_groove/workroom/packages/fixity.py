@@ -150,17 +150,20 @@ class Fixity(Part):
             package = _package(session, package_id)
             if not _is_bag(package):
                 raise Conflict(
-                    "it was sealed before packages kept a list of all their files", where=package.folder,
+                    "it was sealed before packages kept a list of all their files",
+                    where=package.folder,
                     remedy="Seal the docket again",
-                )  # fmt: skip
+                )
             view = JobView.of(self._job(session, package, kind, **more))
         self.jobs.wake()
         return view
 
     def _job(self, session: Session, package: Package, kind: str, **more: Any) -> Job:
-        busy = select(Job).where(Job.kind == kind, Job.docket_id == package.docket_id).where(
-            Job.state.in_(["waiting", "running"])
-        )  # fmt: skip
+        busy = (
+            select(Job)
+            .where(Job.kind == kind, Job.docket_id == package.docket_id)
+            .where(Job.state.in_(["waiting", "running"]))
+        )
         for job in session.scalars(busy):
             if job.arguments.get("package_id") == package.id:
                 return job
@@ -201,9 +204,10 @@ class Fixity(Part):
             if job.arguments.get("audit_id") == audit.id
         }
         left = [
-            row for row in _standing(session)
+            row
+            for row in _standing(session)
             if _is_bag(row) and row.id not in tried and (row.verified_at is None or row.verified_at < audit.asked_at)
-        ]  # fmt: skip
+        ]
         if left and audit.checked < audit.packages:
             self._job(session, left[0], CHECK, audit_id=audit.id)
             return

@@ -16,7 +16,7 @@ import zipfile
 from collections.abc import Iterator, Sequence
 from datetime import datetime
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -28,7 +28,8 @@ from inkwell_groove.core.sound import MAX_CHANNELS, MAX_RATE_HZ, Word
 from inkwell_groove.workroom.views import Transferred
 
 DOCUMENT = "docket.json"
-KIND, VERSION = "docket of Inkwell Groove", 1
+KIND: Final = "docket of Inkwell Groove"
+VERSION: Final[Literal[1]] = 1
 _MOST_DOCUMENT_BYTES = 64 << 20
 _LONG = 16_000  # a TEXT column holds 65,535 bytes, whatever the characters
 _SHA256 = r"[0-9a-f]{64}"
@@ -196,9 +197,10 @@ def read_parcel(path: Path, *, max_bytes: int) -> Parcel:
                     raise Refused("it is encrypted", where=name, remedy="Send it without a password")
             if sum(one.file_size for one in entries.values()) > max_bytes:
                 raise Refused(
-                    f"it would take more than {max_bytes / 1e9:.0f} GB", where="the ZIP",
+                    f"it would take more than {max_bytes / 1e9:.0f} GB",
+                    where="the ZIP",
                     remedy="Raise INKWELL_MAX_UPLOAD_BYTES, or send its takes apart",
-                )  # fmt: skip
+                )
             document = entries.get(DOCUMENT)
             if document is None or document.file_size > _MOST_DOCUMENT_BYTES:
                 raise Refused(f"there is no {DOCUMENT} in it", where="the ZIP", remedy="Give a docket's own ZIP")
@@ -210,8 +212,8 @@ def read_parcel(path: Path, *, max_bytes: int) -> Parcel:
         place = ".".join(str(part) for part in first["loc"])
         raise Refused(f"{place}: {first['msg']}", where=DOCUMENT, remedy=_REMEDY) from cause
     for sha256, take in parcel.takes().items():
-        entry = entries.get(f"takes/{sha256}")
-        if entry is None or entry.file_size != take.size_bytes:
+        stored = entries.get(f"takes/{sha256}")
+        if stored is None or stored.file_size != take.size_bytes:
             raise Refused(f"the take {take.name} is not whole in it", where="the ZIP", remedy=_REMEDY)
     for picture in parcel.artwork:
         if f"pictures/{picture.sha256}" not in entries:
@@ -239,9 +241,10 @@ def _check_side(side: ParcelSide) -> None:
     for version in side.versions:
         if version.parent_id is not None and version.parent_id not in before:
             raise Refused(
-                f"version {version.id} of side {side.letter} comes before its own origin", where=DOCUMENT,
+                f"version {version.id} of side {side.letter} comes before its own origin",
+                where=DOCUMENT,
                 remedy=_REMEDY,
-            )  # fmt: skip
+            )
         before.add(version.id)
     if side.plan_version_id is not None and side.plan_version_id not in known:
         raise Refused(f"the plan of side {side.letter} is not in it", where=DOCUMENT, remedy=_REMEDY)

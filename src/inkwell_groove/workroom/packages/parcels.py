@@ -161,15 +161,15 @@ class Parcels(Part):
             side.chosen_take_id = takes[told.chosen_take].id
         new: dict[int, int] = {}
         for version in told.versions:
-            row = PlanVersion(
+            plan = PlanVersion(
                 side_id=side.id,
                 parent_id=None if version.parent_id is None else new[version.parent_id],
                 document=version.document.model_dump(mode="json"),
                 **version.model_dump(include={"action", "made_at", "made_by"}),
             )
-            session.add(row)
+            session.add(plan)
             session.flush()
-            new[version.id] = row.id
+            new[version.id] = plan.id
         if told.plan_version_id is not None:
             side.plan_version_id = new[told.plan_version_id]
         for read in told.disc_reads:

@@ -32,9 +32,14 @@ from inkwell_groove.workroom.views import JobView, Transferred, View, artwork_fa
 SEAL = "seal"
 _MOST_DOCKETS = 500
 _PAPERS = {
-    ".cue": "text/plain", ".m3u8": "text/plain", ".log": "text/plain", ".txt": "text/plain", ".xml": "text/xml",
-    ".json": "application/json", ".html": "text/html",
-}  # fmt: skip
+    ".cue": "text/plain",
+    ".m3u8": "text/plain",
+    ".log": "text/plain",
+    ".txt": "text/plain",
+    ".xml": "text/xml",
+    ".json": "application/json",
+    ".html": "text/html",
+}
 _BARE = ("SHA256SUMS",)
 
 

@@ -28,17 +28,32 @@ def _packages(session: Session, fixity_days: int) -> Iterator[Finding]:
     for shelfmark, package in newest.items():
         place, about = f"sealed/{shelfmark}", f"package {package.id}"
         if package.fixity and (found := package.fixity.get("findings")):
-            yield Finding(check=DAMAGED, about=about, place=place, files=(),
-                          words=f"{shelfmark}: {len(found)} files are not as they were sealed",
-                          evidence="see Fixity: what a second copy still has is put back from there")  # fmt: skip
+            yield Finding(
+                check=DAMAGED,
+                about=about,
+                place=place,
+                files=(),
+                words=f"{shelfmark}: {len(found)} files are not as they were sealed",
+                evidence="see Fixity: what a second copy still has is put back from there",
+            )
         if package.verified_at is None:
-            yield Finding(check=NEVER, about=about, place=place, files=(),
-                          words=f"{shelfmark} was never verified since it was sealed",
-                          evidence=f"sealed {package.sealed_at:%Y-%m-%d}")  # fmt: skip
+            yield Finding(
+                check=NEVER,
+                about=about,
+                place=place,
+                files=(),
+                words=f"{shelfmark} was never verified since it was sealed",
+                evidence=f"sealed {package.sealed_at:%Y-%m-%d}",
+            )
         elif package.verified_at < now() - timedelta(days=fixity_days):
-            yield Finding(check=LONG_AGO, about=about, place=place, files=(),
-                          words=f"{shelfmark} was verified over {fixity_days} days ago",
-                          evidence=f"{package.verified_at:%Y-%m-%d}")  # fmt: skip
+            yield Finding(
+                check=LONG_AGO,
+                about=about,
+                place=place,
+                files=(),
+                words=f"{shelfmark} was verified over {fixity_days} days ago",
+                evidence=f"{package.verified_at:%Y-%m-%d}",
+            )
 
 
 def _swapped(session: Session) -> Iterator[Finding]:
@@ -60,7 +75,9 @@ def _swapped(session: Session) -> Iterator[Finding]:
         held = [*files.get(first, []), *files.get(second, [])]
         if held:
             yield Finding(
-                check=SWAPPED, about=f"{first}|{second}", files=tuple(key for key, _ in held),
+                check=SWAPPED,
+                about=f"{first}|{second}",
+                files=tuple(key for key, _ in held),
                 words=f"“{held[0][1]}” has left and right the other way round than another copy",
                 evidence="; ".join(path for _, path in held[1:4]) or "the other copy is sealed",
-            )  # fmt: skip
+            )

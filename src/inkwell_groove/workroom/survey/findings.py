@@ -110,12 +110,17 @@ class Findings(Part):
                 changed_since=session.scalar(changed) or 0,
                 unheard=unheard(session),
                 checks=[
-                    CheckView(name=name, label=label, group=group, open=counts.get((name, False), 0),
-                              dismissed=counts.get((name, True), 0))
+                    CheckView(
+                        name=name,
+                        label=label,
+                        group=group,
+                        open=counts.get((name, False), 0),
+                        dismissed=counts.get((name, True), 0),
+                    )
                     for name, (label, group) in CHECKS.items()
                     if (name, False) in counts or (name, True) in counts
                 ],
-            )  # fmt: skip
+            )
 
     def listed(self, check: str, *, after: int = 0, dismissed: bool = False) -> FindingsView:
         """The findings of a check, from one on; open ones, or those that were dismissed."""
@@ -143,10 +148,12 @@ class Findings(Part):
             cells = _cells(session, found)
             files = files_of(session, set(cells))
             changes = [
-                Proposed(file_id=key, path=files[key].path, field=field, after=value,
-                         before=stored_value(files[key], field))
-                for key, held in cells.items() for field, value in held.items()
-            ]  # fmt: skip
+                Proposed(
+                    file_id=key, path=files[key].path, field=field, after=value, before=stored_value(files[key], field)
+                )
+                for key, held in cells.items()
+                for field, value in held.items()
+            ]
         pictures = {key for one in found if one.action == "pictures" for key in one.files}
         told = [f"the house's rule for pictures is carried out for {len(pictures)} files"] if pictures else []
         if len(changes) > _MOST_SHOWN:
@@ -186,9 +193,14 @@ class Findings(Part):
             for about in {one.about for one in rows} - known:
                 session.add(Dismissal(about=about, reason=reason, at=now(), by=who))
             words = [Finding.model_validate(one.document).words for one in rows]
-            ledger.record(session, who=who, action=f"{len(rows)} findings dismissed: {reason}", docket_id=None,
-                          after={"findings": words[:100]},
-                          way_back=WayBack("dismissals", sorted({one.about for one in rows} - known)))  # fmt: skip
+            ledger.record(
+                session,
+                who=who,
+                action=f"{len(rows)} findings dismissed: {reason}",
+                docket_id=None,
+                after={"findings": words[:100]},
+                way_back=WayBack("dismissals", sorted({one.about for one in rows} - known)),
+            )
         self._events.publish({"kind": "survey"})
         return len(rows)
 
@@ -267,9 +279,10 @@ def _cells(session: Session, found: Iterable[Finding]) -> dict[int, dict[str, st
             dict.fromkeys(new if part == old else part for part in split_names(before))
         )
     return {
-        key: left for key, held in cells.items()
+        key: left
+        for key, held in cells.items()
         if (left := {field: value for field, value in held.items() if stored_value(files[key], field) != value})
-    }  # fmt: skip
+    }
 
 
 def _rows(session: Session, keys: set[int]) -> Sequence[BundleFile]:

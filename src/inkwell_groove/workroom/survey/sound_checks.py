@@ -67,8 +67,9 @@ class SoundChecks(Part):
 
     def _keep(self, session: Session, job: Job) -> None:
         folder = Path(job.arguments["folder"])
-        heard = {one.file_id: one for line in read_lines(folder / "heard")
-                 if (one := ListenResult.model_validate_json(line))}  # fmt: skip
+        heard = {
+            one.file_id: one for line in read_lines(folder / "heard") if (one := ListenResult.model_validate_json(line))
+        }
         here = set(session.scalars(select(BundleFile.id).where(BundleFile.id.in_(heard))))
         changed = [
             {"id": key, "facts": {**one.facts, **_told(heard[key])}}
@@ -91,8 +92,12 @@ def unheard(session: Session) -> int:
 def _told(heard: ListenResult) -> dict[str, Any]:
     """Among the facts of a file from now on. Of what is not said to be lossless only by what it is compared."""
     loudness = heard.loudness and heard.loudness.model_dump(mode="json")
-    told: dict[str, Any] = {SOUND_ID: heard.sound_id, CHECKSUM: heard.checksum, SILENT_HEAD: heard.silent_head_s,
-                            LOUDNESS: loudness}  # fmt: skip
+    told: dict[str, Any] = {
+        SOUND_ID: heard.sound_id,
+        CHECKSUM: heard.checksum,
+        SILENT_HEAD: heard.silent_head_s,
+        LOUDNESS: loudness,
+    }
     return {SOUND: heard.sound, **told} if heard.sound else told
 
 

@@ -15,7 +15,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Text, cast, delete, func, insert, or_, select
+from sqlalchemy import Text, cast, delete, func, insert, or_, select, true
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict
@@ -144,8 +144,11 @@ def _keep_names(session: Session, names: Sequence[tuple[int, dict[str, list[str]
             session.execute(delete(NameUse).where(NameUse.file_id.in_(chunk)))
     rows = [
         {"file_id": key, "field": field, "value": value}
-        for key, held in names for field, values in held.items() for value in values if len(value) <= NAME_LENGTH
-    ]  # fmt: skip
+        for key, held in names
+        for field, values in held.items()
+        for value in values
+        if len(value) <= NAME_LENGTH
+    ]
     for chunk in _chunks(rows):
         session.execute(insert(NameUse), chunk)
     session.execute(delete(SurveyFinding).where(SurveyFinding.name.in_((SPELLINGS, STRAYS))))
@@ -192,11 +195,19 @@ def _write_order(session: Session, folder: Path, places: set[str] | None) -> int
 
 def _rows(session: Session, places: set[str] | None) -> Iterator[Any]:
     query = (
-        select(BundleFile.id, BundleFile.bundle_id, BundleFile.path, BundleFile.kind, BundleFile.sha256,
-               cast(BundleFile.fields, Text), cast(BundleFile.facts, Text), cast(BundleFile.problem, Text))
+        select(
+            BundleFile.id,
+            BundleFile.bundle_id,
+            BundleFile.path,
+            BundleFile.kind,
+            BundleFile.sha256,
+            cast(BundleFile.fields, Text),
+            cast(BundleFile.facts, Text),
+            cast(BundleFile.problem, Text),
+        )
         .where(BundleFile.kind.in_(("audio", "unreadable", "picture")))
         .execution_options(yield_per=_CHUNK)
-    )  # fmt: skip
+    )
     if places is None:
         yield from session.execute(query)
         return
@@ -210,7 +221,7 @@ def _rows(session: Session, places: set[str] | None) -> Iterator[Any]:
     for bundle_id, folders in by_bundle.items():
         # A release's folder begins the paths of its discs' folders too.
         below = [BundleFile.path.startswith(folder, autoescape=True) for folder in folders if folder]
-        inside = query.where(BundleFile.bundle_id == bundle_id, or_(*below) if "" not in folders else True)
+        inside = query.where(BundleFile.bundle_id == bundle_id, or_(*below) if "" not in folders else true())
         yield from (row for row in session.execute(inside) if place_of(row[1], row[2]) in places)
 
 
@@ -231,8 +242,9 @@ def _misspelt(session: Session) -> Iterator[Finding]:
     """Counted by the database: only of what is misspelt is asked where it stands."""
     counted = session.execute(select(NameUse.field, NameUse.value, func.count()).group_by(NameUse.field, NameUse.value))
     known = settled_names(session)
-    found = [one for one in spellings([Use(*row) for row in counted])
-             if (KIND_OF.get(one.field, ""), one.value) not in known]  # fmt: skip
+    found = [
+        one for one in spellings([Use(*row) for row in counted]) if (KIND_OF.get(one.field, ""), one.value) not in known
+    ]
     by_field: dict[str, list[str]] = defaultdict(list)
     for one in found:
         by_field[one.field].append(one.value)

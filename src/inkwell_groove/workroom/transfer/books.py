@@ -401,7 +401,7 @@ def _view(row: Recording) -> RecordingView:
         id=row.id,
         side_id=row.side_id,
         name=begun.name,
-        state=row.state,  # type: ignore[arg-type]
+        state=row.state,
         began_at=row.began_at,
         rate_hz=begun.facts.rate_hz,
         refusal=Refusal.model_validate(row.refusal) if row.refusal else None,

@@ -404,7 +404,7 @@ class Session:
     ) -> None:
         assert self.recorder is not None
         mark = TransferMark(
-            kind=kind,  # type: ignore[arg-type]
+            kind=kind,
             at_sample=self.recorder.samples if at_sample is None else at_sample,
             at=now(),
             words=words,

@@ -15,8 +15,11 @@ branch_labels = None
 depends_on = None
 
 # Until now an entry of work on files said in `after` what it is taken back by, among what people read.
-_MOVED = (("file step", "file_step_id", "JSON_VALUE"), ("merge", "merge_id", "JSON_VALUE"),
-          ("held files", "held_ids", "JSON_QUERY"))  # fmt: skip
+_MOVED = (
+    ("file step", "file_step_id", "JSON_VALUE"),
+    ("merge", "merge_id", "JSON_VALUE"),
+    ("held files", "held_ids", "JSON_QUERY"),
+)
 
 
 def upgrade() -> None:
