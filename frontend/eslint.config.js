@@ -1,4 +1,6 @@
 import js from "@eslint/js";
+import query from "@tanstack/eslint-plugin-query";
+import a11y from "eslint-plugin-jsx-a11y";
 import hooks from "eslint-plugin-react-hooks";
 import ts from "typescript-eslint";
 
@@ -6,10 +8,32 @@ export default ts.config(
   { ignores: ["dist", "src/api/schema.ts"] },
   js.configs.recommended,
   ...ts.configs.strict,
+  ...query.configs["flat/recommended"],
+  a11y.flatConfigs.recommended,
   hooks.configs.flat.recommended,
   {
-    files: ["src/**/*.worklet.js"],
-    languageOptions: { globals: { AudioWorkletProcessor: "readonly", registerProcessor: "readonly", currentFrame: "readonly" } },
+    files: ["src/**/*.{ts,tsx}"],
+    extends: [ts.configs.recommendedTypeCheckedOnly],
+    languageOptions: { parserOptions: { projectService: true } },
   },
-  { rules: { "max-lines": ["error", 420], "@typescript-eslint/no-non-null-assertion": "error" } },
+  {
+    files: ["src/**/*.worklet.js"],
+    languageOptions: {
+      globals: { AudioWorkletProcessor: "readonly", registerProcessor: "readonly", currentFrame: "readonly" },
+    },
+  },
+  {
+    rules: {
+      "max-lines": ["error", 420],
+      "@typescript-eslint/no-non-null-assertion": "error",
+      // A field that a press has just opened takes the focus: whoever pressed goes on typing.
+      "jsx-a11y/no-autofocus": "off",
+      "jsx-a11y/label-has-associated-control": ["error", { depth: 4 }],
+    },
+  },
+  {
+    // A stand-in for an asynchronous function waits for nothing; a screen made for a test may break the rules it checks.
+    files: ["src/**/*.test.{ts,tsx}"],
+    rules: { "@typescript-eslint/require-await": "off", "jsx-a11y/no-noninteractive-tabindex": "off" },
+  },
 );

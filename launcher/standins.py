@@ -28,15 +28,23 @@ def _start_register(seeds: Path) -> str:
     file = var() / "witness-register.json"
     if not file.exists() and seeds.exists():
         shutil.copyfile(seeds, file)
-    command = [PYTHON, "-m", "inkwell_groove.standins.witness_register", "--port", REGISTER_PORT, "--file", file]
+    command: list[str | Path] = [
+        PYTHON,
+        "-m",
+        "inkwell_groove.standins.witness_register",
+        "--port",
+        str(REGISTER_PORT),
+        "--file",
+        file,
+    ]
     _run("witness-register", command, {REGISTER_PORT: f"/v1/discs/{'0' * 64}"})
     return f"{_LOOPBACK}:{REGISTER_PORT}"
 
 
 def _start_sources(folder: Path) -> dict[str, str]:
     ports = {"meridian": MERIDIAN_PORT, "union": UNION_PORT, "tern": TERN_PORT}
-    command = [PYTHON, "-m", "inkwell_groove.standins.sources", folder]
-    command += [part for name, port in ports.items() for part in (f"--{name}-port", port)]
+    command: list[str | Path] = [PYTHON, "-m", "inkwell_groove.standins.sources", folder]
+    command += [part for name, port in ports.items() for part in (f"--{name}-port", str(port))]
     _run("sources", command, dict.fromkeys(ports.values(), "/asked"))
     return {
         "INKWELL_MERIDIAN": f"{_LOOPBACK}:{MERIDIAN_PORT}",
@@ -57,7 +65,7 @@ def _run(name: str, command: Sequence[str | Path], answers_at: dict[int, str]) -
         if not processes.port_is_free(port):
             raise CannotGoOn(f"Port {port} is in use by another program, and the simulated {name} needs it.")
     log = var() / "log" / f"{name}.log"
-    pid = processes.start([str(one) for one in command], record=_record(name), log=log, env={})
+    pid = processes.start([str(part) for part in command], record=_record(name), log=log, env={})
     until = time.monotonic() + 30
     while time.monotonic() < until and processes.running(_record(name)) == pid:
         try:

@@ -50,7 +50,8 @@ applyTheme();
 notifyManager.setScheduler(queueMicrotask);
 // Signed out meanwhile, here or by a keeper: the gate asks again who it is.
 const askWho = (error: Error) => {
-  if (error instanceof Problem && error.status === 401) void cache.invalidateQueries({ queryKey: sessionQuery.queryKey });
+  if (error instanceof Problem && error.status === 401)
+    void cache.invalidateQueries({ queryKey: sessionQuery.queryKey });
 };
 const cache: QueryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: 30_000, retry: 1 } },

@@ -1,15 +1,41 @@
 import type { QueryClient } from "@tanstack/react-query";
 
 import type { Job } from "./client";
-import { docketQuery, drivesQuery, jobsQuery, reconcileQuery, recordingsQuery, shelfLookUpQuery, sourceArtQuery, docketSourcesQuery, transferQuery } from "./queries";
+import {
+  docketQuery,
+  drivesQuery,
+  jobsQuery,
+  reconcileQuery,
+  recordingsQuery,
+  shelfLookUpQuery,
+  sourceArtQuery,
+  docketSourcesQuery,
+  transferQuery,
+} from "./queries";
 
-type News = { kind: "hello" | "files" | "cells" | "survey" | "collection" } | { kind: "job"; job: Job } | { kind: "docket" | "transfer" | "look-up"; docket_id: number };
+type News =
+  | { kind: "hello" | "files" | "cells" | "survey" | "collection" }
+  | { kind: "job"; job: Job }
+  | { kind: "docket" | "transfer" | "look-up"; docket_id: number };
 
 /** What may be known once a job has listened to a side. */
 const HEARD_ANEW = ["hearing", "repairs", "places", "harm", "spectra"];
 
 /** What a step of work on files may have changed. */
-const FILES_ANEW = ["bundles", "sheet", "file steps", "folders of files", "art check", "ledger", "survey", "findings", "duplicates", "held files", "headings", "house rules"];
+const FILES_ANEW = [
+  "bundles",
+  "sheet",
+  "file steps",
+  "folders of files",
+  "art check",
+  "ledger",
+  "survey",
+  "findings",
+  "duplicates",
+  "held files",
+  "headings",
+  "house rules",
+];
 
 /** Keeps the query cache in step with the server's news, for as long as the page lives. Returns how to stop. */
 export function followEvents(cache: QueryClient): () => void {
@@ -21,7 +47,8 @@ export function followEvents(cache: QueryClient): () => void {
       cache.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], news.job));
       if (news.job.state === "done") for (const key of HEARD_ANEW) void cache.invalidateQueries({ queryKey: [key] });
       // Jobs of no docket are work on files; told once all they changed is in the database.
-      if (news.job.docket_id === null && news.job.state !== "running") for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });
+      if (news.job.docket_id === null && news.job.state !== "running")
+        for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "transfer") {
       void cache.invalidateQueries({ queryKey: transferQuery(news.docket_id).queryKey });
     } else if (news.kind === "look-up") {
@@ -38,7 +65,8 @@ export function followEvents(cache: QueryClient): () => void {
       void cache.invalidateQueries({ queryKey: ["disc"] });
       void cache.invalidateQueries({ queryKey: ["disc strip"] });
       void cache.invalidateQueries({ queryKey: drivesQuery.queryKey });
-      for (const key of ["shelf", "ledger", "fixity", "profiles", "discs to burn"]) void cache.invalidateQueries({ queryKey: [key] });
+      for (const key of ["shelf", "ledger", "fixity", "profiles", "discs to burn"])
+        void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "files") {
       for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "cells") {
@@ -46,7 +74,8 @@ export function followEvents(cache: QueryClient): () => void {
     } else if (news.kind === "collection") {
       void cache.invalidateQueries({ queryKey: ["collection"] });
     } else if (news.kind === "survey") {
-      for (const key of ["survey", "findings", "ledger", "headings", "house rules"]) void cache.invalidateQueries({ queryKey: [key] });
+      for (const key of ["survey", "findings", "ledger", "headings", "house rules"])
+        void cache.invalidateQueries({ queryKey: [key] });
     } else if (first) {
       // What was asked for before the news could be heard may have changed in between.
       for (const key of ["ledger", "shelf", "docket"]) void cache.invalidateQueries({ queryKey: [key] });

@@ -1,8 +1,17 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 
-import { answer, api, type HeadingKind, type HouseRule, type LedgerFilter, type MergeWanted, type Naming, Problem, type RepairsWanted, type SearchWanted } from "./client";
+import {
+  answer,
+  api,
+  type Knowledge,
+  type LedgerFilter,
+  Problem,
+  type RepairsWanted,
+  type SearchWanted,
+} from "./client";
 
-/** Key, fetcher and type of each resource in one place. */
+/** Key, fetcher and type of each resource of the shelf and the stages, in one place. */
+
 export const shelfQuery = (search: string) =>
   queryOptions({
     queryKey: ["shelf", search],
@@ -32,7 +41,9 @@ export const hearingQuery = (sideId: number, version: number) =>
   queryOptions({
     queryKey: ["hearing", sideId, version],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/sides/{side_id}/hearing", { params: { path: { side_id: sideId }, query: { version } }, signal })),
+      answer(
+        api.GET("/api/sides/{side_id}/hearing", { params: { path: { side_id: sideId }, query: { version } }, signal }),
+      ),
     placeholderData: (before) => before,
   });
 
@@ -87,7 +98,9 @@ export const harmQuery = (sideId: number, version: number) =>
   queryOptions({
     queryKey: ["harm", sideId, version],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/sides/{side_id}/harm", { params: { path: { side_id: sideId }, query: { version } }, signal })),
+      answer(
+        api.GET("/api/sides/{side_id}/harm", { params: { path: { side_id: sideId }, query: { version } }, signal }),
+      ),
   });
 
 export const versionsQuery = (sideId: number, version: number) =>
@@ -154,7 +167,8 @@ export const drivesQuery = queryOptions({
 export const discQuery = (sideId: number) =>
   queryOptions({
     queryKey: ["disc", sideId],
-    queryFn: ({ signal }) => answer(api.GET("/api/sides/{side_id}/disc", { params: { path: { side_id: sideId } }, signal })),
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/sides/{side_id}/disc", { params: { path: { side_id: sideId } }, signal })),
   });
 
 /** A mark for every third pixel of a strip on a wide screen. */
@@ -164,7 +178,12 @@ export const discStripQuery = (sideId: number) =>
   queryOptions({
     queryKey: ["disc strip", sideId],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/sides/{side_id}/disc/strip", { params: { path: { side_id: sideId }, query: { marks: STRIP_MARKS } }, signal })),
+      answer(
+        api.GET("/api/sides/{side_id}/disc/strip", {
+          params: { path: { side_id: sideId }, query: { marks: STRIP_MARKS } },
+          signal,
+        }),
+      ),
     placeholderData: (before) => before,
   });
 
@@ -187,87 +206,29 @@ export const peakIndexQuery = (takeId: number) =>
 export const docketSourcesQuery = (docketId: number) =>
   queryOptions({
     queryKey: ["sources", docketId],
-    queryFn: ({ signal }) => answer(api.GET("/api/dockets/{docket_id}/sources", { params: { path: { docket_id: docketId } }, signal })),
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/dockets/{docket_id}/sources", { params: { path: { docket_id: docketId } }, signal })),
   });
 
 export const reconcileQuery = (docketId: number) =>
   queryOptions({
     queryKey: ["reconcile", docketId],
-    queryFn: ({ signal }) => answer(api.GET("/api/dockets/{docket_id}/reconcile", { params: { path: { docket_id: docketId } }, signal })),
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/dockets/{docket_id}/reconcile", { params: { path: { docket_id: docketId } }, signal })),
     retry: false,
   });
 
 export const sourceArtQuery = (docketId: number) =>
   queryOptions({
     queryKey: ["source art", docketId],
-    queryFn: ({ signal }) => answer(api.GET("/api/dockets/{docket_id}/source-art", { params: { path: { docket_id: docketId } }, signal })),
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/dockets/{docket_id}/source-art", { params: { path: { docket_id: docketId } }, signal })),
   });
 
 export const shelfLookUpQuery = queryOptions({
   queryKey: ["shelf look-up"],
   queryFn: ({ signal }) => answer(api.GET("/api/shelf-look-up", { signal })),
 });
-
-export const bundlesQuery = queryOptions({
-  queryKey: ["bundles"],
-  queryFn: ({ signal }) => answer(api.GET("/api/bundles", { signal })),
-});
-
-export const foldersQuery = queryOptions({
-  queryKey: ["folders of files"],
-  queryFn: ({ signal }) => answer(api.GET("/api/files/folders", { signal })),
-});
-
-export const sheetQuery = (bundles: number[]) =>
-  queryOptions({
-    queryKey: ["sheet", bundles],
-    queryFn: ({ signal }) => answer(api.GET("/api/sheet", { params: { query: { bundle: bundles } }, signal })),
-    // What is changed here is changed in the cache as well; news of the server says when to ask anew.
-    staleTime: Infinity,
-    retry: false,
-  });
-
-export const fileStepsQuery = queryOptions({
-  queryKey: ["file steps"],
-  queryFn: ({ signal }) => answer(api.GET("/api/file-steps", { signal })),
-});
-
-export const wordingRulesQuery = queryOptions({
-  queryKey: ["wording rules"],
-  queryFn: ({ signal }) => answer(api.GET("/api/wording-rules", { signal })),
-});
-
-export const filingPatternsQuery = queryOptions({
-  queryKey: ["filing patterns"],
-  queryFn: ({ signal }) => answer(api.GET("/api/filing-patterns", { signal })),
-});
-
-export const patternExamplesQuery = (naming: Naming) =>
-  queryOptions({
-    queryKey: ["pattern examples", naming],
-    queryFn: ({ signal }) => answer(api.POST("/api/filing-patterns/examples", { body: naming, signal })),
-    placeholderData: (before) => before,
-    staleTime: Infinity,
-    retry: false,
-  });
-
-export const artRuleQuery = queryOptions({
-  queryKey: ["art rule"],
-  queryFn: ({ signal }) => answer(api.GET("/api/art-rule", { signal })),
-});
-
-/** What breaks the house's rule for pictures: in some bundles, or in all. */
-export const artCheckQuery = (bundles: number[] | null) =>
-  queryOptions({
-    queryKey: ["art check", bundles],
-    queryFn: ({ signal }) => answer(api.GET("/api/art-rule/check", { params: { query: { bundle: bundles ?? undefined } }, signal })),
-  });
-
-export const otherTagsQuery = (fileId: number) =>
-  queryOptions({
-    queryKey: ["other tags", fileId],
-    queryFn: ({ signal }) => answer(api.GET("/api/files/{file_id}/others", { params: { path: { file_id: fileId } }, signal })),
-  });
 
 export const profilesQuery = queryOptions({
   queryKey: ["profiles"],
@@ -288,32 +249,14 @@ export const fixityQuery = queryOptions({
 export const discsToBurnQuery = (packageId: number) =>
   queryOptions({
     queryKey: ["discs to burn", packageId],
-    queryFn: ({ signal }) => answer(api.GET("/api/packages/{package_id}/discs", { params: { path: { package_id: packageId } }, signal })),
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/packages/{package_id}/discs", { params: { path: { package_id: packageId } }, signal })),
   });
 
 export const targetsQuery = queryOptions({
   queryKey: ["targets"],
   queryFn: ({ signal }) => answer(api.GET("/api/targets", { signal })),
 });
-
-export const surveyQuery = queryOptions({
-  queryKey: ["survey"],
-  queryFn: ({ signal }) => answer(api.GET("/api/survey", { signal })),
-});
-
-export const findingsQuery = (check: string, dismissed: boolean) =>
-  queryOptions({
-    queryKey: ["findings", check, dismissed],
-    queryFn: ({ signal }) => answer(api.GET("/api/survey/findings", { params: { query: { check, dismissed } }, signal })),
-  });
-
-/** What putting findings right would change; of all of a check where none is chosen. */
-export const remedyQuery = (check: string, ids: number[]) =>
-  queryOptions({
-    queryKey: ["findings", "remedy", check, ids],
-    queryFn: ({ signal }) => answer(api.POST("/api/survey/preview", { body: ids.length ? { ids, check: "" } : { ids: [], check }, signal })),
-    retry: false,
-  });
 
 export const sessionQuery = queryOptions({
   queryKey: ["session"],
@@ -331,7 +274,8 @@ const PAGE = 100;
 export const collectionQuery = (wanted: SearchWanted) =>
   infiniteQueryOptions({
     queryKey: ["collection", wanted],
-    queryFn: ({ signal, pageParam }) => answer(api.GET("/api/collection", { params: { query: { ...wanted, start: pageParam, most: PAGE } }, signal })),
+    queryFn: ({ signal, pageParam }) =>
+      answer(api.GET("/api/collection", { params: { query: { ...wanted, start: pageParam, most: PAGE } }, signal })),
     initialPageParam: 0,
     getNextPageParam: (last, _, start) => (start + PAGE < last.total ? start + PAGE : undefined),
     placeholderData: keepPreviousData,
@@ -340,7 +284,10 @@ export const collectionQuery = (wanted: SearchWanted) =>
 export const wallQuery = (wanted: SearchWanted) =>
   infiniteQueryOptions({
     queryKey: ["collection", "wall", wanted],
-    queryFn: ({ signal, pageParam }) => answer(api.GET("/api/collection/wall", { params: { query: { ...wanted, start: pageParam, most: PAGE } }, signal })),
+    queryFn: ({ signal, pageParam }) =>
+      answer(
+        api.GET("/api/collection/wall", { params: { query: { ...wanted, start: pageParam, most: PAGE } }, signal }),
+      ),
     initialPageParam: 0,
     getNextPageParam: (last, _, start) => (start + PAGE < last.total ? start + PAGE : undefined),
     placeholderData: keepPreviousData,
@@ -351,50 +298,82 @@ export const savedSearchesQuery = queryOptions({
   queryFn: ({ signal }) => answer(api.GET("/api/collection/searches", { signal })),
 });
 
-export const duplicatesQuery = queryOptions({
-  queryKey: ["duplicates"],
-  queryFn: ({ signal }) => answer(api.GET("/api/duplicates", { signal })),
-});
-
-export const heldQuery = queryOptions({
-  queryKey: ["held files"],
-  queryFn: ({ signal }) => answer(api.GET("/api/holding", { signal })),
-});
-
-export const headingsQuery = (kind: HeadingKind, text: string) =>
-  queryOptions({
-    queryKey: ["headings", kind, text],
-    queryFn: ({ signal }) => answer(api.GET("/api/headings", { params: { query: { kind, text } }, signal })),
-    placeholderData: keepPreviousData,
-  });
-
-export const mergeQuery = (merge: MergeWanted) =>
-  queryOptions({
-    queryKey: ["headings", "merge", merge],
-    queryFn: ({ signal }) => answer(api.POST("/api/headings/preview", { body: merge, signal })),
-    retry: false,
-  });
-
-export const houseQuery = queryOptions({
-  queryKey: ["house rules"],
-  queryFn: ({ signal }) => answer(api.GET("/api/house-rules", { signal })),
-});
-
-export const rulePreviewQuery = (rule: HouseRule) =>
-  queryOptions({
-    queryKey: ["findings", "rule", rule],
-    queryFn: ({ signal }) => answer(api.POST("/api/survey/preview", { body: { ids: [], check: "", rule }, signal })),
-    retry: false,
-  });
-
-export const sheetFieldsQuery = queryOptions({
-  queryKey: ["sheet fields"],
-  queryFn: ({ signal }) => answer(api.GET("/api/sheet/fields", { signal })),
-  staleTime: Infinity,
-});
-
 export const reportsQuery = queryOptions({
   queryKey: ["reports"],
   queryFn: ({ signal }) => answer(api.GET("/api/reports", { signal })),
   staleTime: 0,
 });
+
+/** Tracks as the finder would cut them, before anything is saved. */
+export const trackPreviewQuery = (sideId: number, version: number, wanted: Knowledge) =>
+  queryOptions({
+    queryKey: ["track preview", sideId, version, wanted],
+    queryFn: ({ signal }) =>
+      answer(
+        api.POST("/api/sides/{side_id}/preview-tracks", {
+          params: { path: { side_id: sideId } },
+          body: wanted,
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  });
+
+/** What a player's folder cannot show of a part of a package. */
+export const fitQuery = (packageId: number, part: string, target: string) =>
+  queryOptions({
+    queryKey: ["fit", packageId, part, target],
+    queryFn: ({ signal }) =>
+      answer(
+        api.GET("/api/packages/{package_id}/fit", {
+          params: { path: { package_id: packageId }, query: { part, target } },
+          signal,
+        }),
+      ),
+    retry: false,
+  });
+
+/** Each side of some dockets as it is, and as a starting point makes it. */
+export const restorationsQuery = (docketIds: number[], startingPoint: string) =>
+  queryOptions({
+    queryKey: ["restorations", docketIds, startingPoint],
+    queryFn: ({ signal }) =>
+      answer(
+        api.POST("/api/restorations/preview", {
+          body: { docket_ids: docketIds, starting_point: startingPoint },
+          signal,
+        }),
+      ),
+  });
+
+export const SPECTROGRAM_SIZE = 1024;
+
+interface SpectrogramWanted {
+  sideId: number;
+  version: number;
+  listen: string;
+  fromSample: number;
+  toSample: number;
+  columns: number;
+}
+
+/** The bytes of a spectrogram: column by column, `SPECTROGRAM_SIZE / 2` levels each, lowest frequency first. */
+export const spectrogramQuery = (wanted: SpectrogramWanted) =>
+  queryOptions({
+    queryKey: ["spectrogram", wanted],
+    queryFn: async ({ signal }) => {
+      const query = new URLSearchParams({
+        version: String(wanted.version),
+        listen: wanted.listen,
+        from_sample: String(wanted.fromSample),
+        to_sample: String(wanted.toSample),
+        columns: String(wanted.columns),
+        size: String(SPECTROGRAM_SIZE),
+      });
+      const response = await fetch(`/api/sides/${wanted.sideId}/spectrogram?${query.toString()}`, { signal });
+      if (!response.ok) throw Problem.of(await response.json(), response.status);
+      return new Uint8Array(await response.arrayBuffer());
+    },
+    placeholderData: keepPreviousData,
+  });

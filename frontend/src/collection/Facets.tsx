@@ -6,12 +6,28 @@ import { savedSearchesQuery } from "../api/queries";
 import { Trouble } from "../words/Trouble";
 import { type Facet, FACETS, paramsOf, toggled, wantedOf } from "./search";
 
-const LABELS: Record<Facet, string> = { kind: "From", state: "Standing", carrier: "Carrier", decade: "Decade", format: "Format" };
+const LABELS: Record<Facet, string> = {
+  kind: "From",
+  state: "Standing",
+  carrier: "Carrier",
+  decade: "Decade",
+  format: "Format",
+};
 const KINDS: Record<string, string> = { docket: "dockets", file: "files brought in" };
 const MOST = 12;
 
 /** The margin of the collection: saved searches, and what is known of what was found, to narrow it by. */
-export function Facets({ params, onChange, told, checks }: { params: URLSearchParams; onChange: (next: URLSearchParams) => void; told: CollectionFound | undefined; checks: Check[] }) {
+export function Facets({
+  params,
+  onChange,
+  told,
+  checks,
+}: {
+  params: URLSearchParams;
+  onChange: (next: URLSearchParams) => void;
+  told: CollectionFound | undefined;
+  checks: Check[];
+}) {
   const withFinding = (name: string) => {
     const next = new URLSearchParams(params);
     if (name) next.set("finding", name);
@@ -23,7 +39,9 @@ export function Facets({ params, onChange, told, checks }: { params: URLSearchPa
       <Saved params={params} onChange={onChange} />
       {FACETS.map((facet) => {
         const chosen = params.getAll(facet);
-        const counts = Object.entries(told?.facets[facet] ?? {}).sort(facet === "decade" ? ([a], [b]) => a.localeCompare(b) : ([, a], [, b]) => b - a);
+        const counts = Object.entries(told?.facets[facet] ?? {}).sort(
+          facet === "decade" ? ([a], [b]) => a.localeCompare(b) : ([, a], [, b]) => b - a,
+        );
         for (const value of chosen) if (!counts.some(([one]) => one === value)) counts.push([value, 0]);
         if (counts.length === 0 || (counts.length === 1 && chosen.length === 0)) return null;
         return (
@@ -31,8 +49,14 @@ export function Facets({ params, onChange, told, checks }: { params: URLSearchPa
             <legend className="margin-heading">{LABELS[facet]}</legend>
             {counts.slice(0, MOST).map(([value, count]) => (
               <label key={value} className="flex items-baseline gap-2">
-                <input type="checkbox" checked={chosen.includes(value)} onChange={() => onChange(toggled(params, facet, value))} />
-                <span className="min-w-0 flex-1 truncate">{(facet === "kind" ? KINDS[value] : value) || "not said"}</span>
+                <input
+                  type="checkbox"
+                  checked={chosen.includes(value)}
+                  onChange={() => onChange(toggled(params, facet, value))}
+                />
+                <span className="min-w-0 flex-1 truncate">
+                  {(facet === "kind" ? KINDS[value] : value) || "not said"}
+                </span>
                 <span className="figure quiet">{count.toLocaleString("en-GB")}</span>
               </label>
             ))}
@@ -42,9 +66,19 @@ export function Facets({ params, onChange, told, checks }: { params: URLSearchPa
       {checks.length > 0 && (
         <label className="mt-4 block">
           <span className="margin-heading block">Finding of the survey</span>
-          <select className="field w-full" value={params.get("finding") ?? ""} onChange={(event) => withFinding(event.target.value)}>
+          <select
+            className="field w-full"
+            value={params.get("finding") ?? ""}
+            onChange={(event) => withFinding(event.target.value)}
+          >
             <option value="">with or without</option>
-            {checks.filter((one) => one.open > 0).map((one) => <option key={one.name} value={one.name}>{one.label}</option>)}
+            {checks
+              .filter((one) => one.open > 0)
+              .map((one) => (
+                <option key={one.name} value={one.name}>
+                  {one.label}
+                </option>
+              ))}
           </select>
         </label>
       )}
@@ -59,13 +93,35 @@ function Saved({ params, onChange }: { params: URLSearchParams; onChange: (next:
   const again = () => void cache.invalidateQueries({ queryKey: savedSearchesQuery.queryKey });
   const wanted = wantedOf(params);
   const save = useMutation({
-    mutationFn: () => answer(api.PUT("/api/collection/searches", { body: { name, wanted: { text: "", field: "", kind: [], state: [], carrier: [], decade: [], format: [], finding: "", ...wanted } } })),
+    mutationFn: () =>
+      answer(
+        api.PUT("/api/collection/searches", {
+          body: {
+            name,
+            wanted: {
+              text: "",
+              field: "",
+              kind: [],
+              state: [],
+              carrier: [],
+              decade: [],
+              format: [],
+              finding: "",
+              ...wanted,
+            },
+          },
+        }),
+      ),
     onSuccess: () => {
       setName("");
       again();
     },
   });
-  const forget = useMutation({ mutationFn: (id: number) => answer(api.DELETE("/api/house-documents/{document_id}", { params: { path: { document_id: id } } })), onSuccess: again });
+  const forget = useMutation({
+    mutationFn: (id: number) =>
+      answer(api.DELETE("/api/house-documents/{document_id}", { params: { path: { document_id: id } } })),
+    onSuccess: again,
+  });
   const isAny = Object.keys(wanted).length > 0;
   if (saved.length === 0 && !isAny) return null;
   return (
@@ -74,15 +130,44 @@ function Saved({ params, onChange }: { params: URLSearchParams; onChange: (next:
       <ul>
         {saved.map((one) => (
           <li key={one.id} className="flex gap-2">
-            <button type="button" className="min-w-0 flex-1 truncate text-left text-primary" onClick={() => onChange(paramsOf(one.wanted))}>{one.name}</button>
-            <button type="button" className="quiet" aria-label={`Forget ${one.name}`} onClick={() => forget.mutate(one.id)}>×</button>
+            <button
+              type="button"
+              className="min-w-0 flex-1 truncate text-left text-primary"
+              onClick={() => onChange(paramsOf(one.wanted))}
+            >
+              {one.name}
+            </button>
+            <button
+              type="button"
+              className="quiet"
+              aria-label={`Forget ${one.name}`}
+              onClick={() => forget.mutate(one.id)}
+            >
+              ×
+            </button>
           </li>
         ))}
       </ul>
       {isAny && (
-        <form className="mt-1 flex gap-2" onSubmit={(event) => { event.preventDefault(); save.mutate(); }}>
-          <input className="field min-w-0 flex-1" required maxLength={100} placeholder="Save this one as" aria-label="Save this search as" value={name} onChange={(event) => setName(event.target.value)} />
-          <button className="press" disabled={save.isPending}>Save</button>
+        <form
+          className="mt-1 flex gap-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            save.mutate();
+          }}
+        >
+          <input
+            className="field min-w-0 flex-1"
+            required
+            maxLength={100}
+            placeholder="Save this one as"
+            aria-label="Save this search as"
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+          />
+          <button className="press" disabled={save.isPending}>
+            Save
+          </button>
         </form>
       )}
       {save.error && <Trouble error={save.error} />}

@@ -8,7 +8,12 @@ export function HearButton({ sound, name }: { sound: string; name: string }) {
   if (!sound) return null;
   const isThis = heard?.sound === sound && heard.playing;
   return (
-    <button type="button" className="text-primary" aria-label={`${isThis ? "Stop" : "Hear"} ${name}`} onClick={() => (isThis ? trackPlayer.toggle() : trackPlayer.play(sound, name))}>
+    <button
+      type="button"
+      className="text-primary"
+      aria-label={`${isThis ? "Stop" : "Hear"} ${name}`}
+      onClick={() => (isThis ? trackPlayer.toggle() : trackPlayer.play(sound, name))}
+    >
       {isThis ? <Pause size={15} aria-hidden /> : <Play size={15} aria-hidden />}
     </button>
   );

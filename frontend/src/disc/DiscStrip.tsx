@@ -54,10 +54,19 @@ export function DiscStrip({ strip, starts }: { strip: Strip; starts: readonly { 
   const present = strip.states.filter((_, code) => strip.marks.includes(code));
   return (
     <div className="px-5 pb-2 pt-3">
-      <canvas ref={canvas} role="img" aria-label={`The disc, frame by frame: ${present.map((one) => LOOKS[one]?.word).join(", ")}`} className="block w-full" style={{ height: HEIGHT }} />
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label={`The disc, frame by frame: ${present.map((one) => LOOKS[one]?.word).join(", ")}`}
+        className="block w-full"
+        style={{ height: HEIGHT }}
+      />
       <ul className="flex flex-wrap gap-x-5 text-[12px]" aria-label="What the strokes mean">
         {present.map((one) => (
-          <li key={one} className="flex items-center gap-1.5"><Sample state={one} />{LOOKS[one]?.word}</li>
+          <li key={one} className="flex items-center gap-1.5">
+            <Sample state={one} />
+            {LOOKS[one]?.word}
+          </li>
         ))}
       </ul>
     </div>
@@ -102,7 +111,14 @@ function lozenge(context: CanvasRenderingContext2D, x: number, y: number): void 
 function Sample({ state }: { state: string }) {
   const look = LOOKS[state];
   if (!look) return null;
-  const names: Record<string, string> = { unread: "var(--ink-hatch)", read: "var(--ink-wave)", agreed: "var(--color-accent)", settled: "var(--color-warning)", again: "var(--color-primary)", disputed: "var(--color-error)" };
+  const names: Record<string, string> = {
+    unread: "var(--ink-hatch)",
+    read: "var(--ink-wave)",
+    agreed: "var(--color-accent)",
+    settled: "var(--color-warning)",
+    again: "var(--color-primary)",
+    disputed: "var(--color-error)",
+  };
   return (
     <svg width="12" height="20" viewBox="0 0 9 16" aria-hidden fill={names[state]}>
       <rect x="3" y={12 - look.up / 3} width="3" height={(look.up + look.down) / 3} />

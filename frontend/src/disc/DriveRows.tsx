@@ -28,7 +28,15 @@ export function DriveRows({ drives, doing, chosen, onChoose, wanted }: Props) {
         </thead>
         <tbody>
           {drives.drives.map((drive) => (
-            <Row key={drive.id} drive={drive} drives={drives} doing={doing} isChosen={drive.id === chosen} onChoose={onChoose} wanted={wanted} />
+            <Row
+              key={drive.id}
+              drive={drive}
+              drives={drives}
+              doing={doing}
+              isChosen={drive.id === chosen}
+              onChoose={onChoose}
+              wanted={wanted}
+            />
           ))}
         </tbody>
       </table>
@@ -36,7 +44,14 @@ export function DriveRows({ drives, doing, chosen, onChoose, wanted }: Props) {
   );
 }
 
-function Row({ drive, drives, doing, isChosen, onChoose, wanted }: Omit<Props, "chosen"> & { drive: Drive; isChosen: boolean }) {
+function Row({
+  drive,
+  drives,
+  doing,
+  isChosen,
+  onChoose,
+  wanted,
+}: Omit<Props, "chosen"> & { drive: Drive; isChosen: boolean }) {
   const out = drives.discs.filter((one) => one.in_drive === null);
   const first = out.find((one) => one.name.startsWith(wanted)) ?? out[0];
   const [picked, setPicked] = useState<string | null>(null);
@@ -45,24 +60,50 @@ function Row({ drive, drives, doing, isChosen, onChoose, wanted }: Omit<Props, "
     <tr className={`border-t border-base-300 ${isChosen ? "bg-base-200" : ""}`}>
       <td className="py-1.5">
         <label className="flex items-center gap-2 font-medium">
-          <input type="radio" name="drive" className="accent-primary" checked={isChosen} onChange={() => onChoose(drive.id)} /> {drive.name}
+          <input
+            type="radio"
+            name="drive"
+            className="accent-primary"
+            checked={isChosen}
+            onChange={() => onChoose(drive.id)}
+          />{" "}
+          {drive.name}
         </label>
       </td>
       <td>
         {drive.offset_samples === null ? (
           <span className="text-warning">not known; a disc the register knows tells it</span>
         ) : (
-          <><span className="figure">{signed(drive.offset_samples)}</span> <span className="quiet">{offsetWords(drive)}</span></>
+          <>
+            <span className="figure">{signed(drive.offset_samples)}</span>{" "}
+            <span className="quiet">{offsetWords(drive)}</span>
+          </>
         )}
       </td>
       <td>
         {drive.disc ? (
-          <><b className="font-medium">{drive.disc}</b>{drive.toc && <span className="quiet">, {drive.toc.tracks.length} tracks, <span className="figure">{frameClock(drive.toc.lead_out)}</span></span>}</>
+          <>
+            <b className="font-medium">{drive.disc}</b>
+            {drive.toc && (
+              <span className="quiet">
+                , {drive.toc.tracks.length} tracks, <span className="figure">{frameClock(drive.toc.lead_out)}</span>
+              </span>
+            )}
+          </>
         ) : (
           <label>
             <span className="sr-only">Disc for {drive.name}</span>
-            <select className="border border-base-300 bg-base-100 px-1 py-0.5" value={disc?.name ?? ""} onChange={(event) => setPicked(event.target.value)}>
-              {out.map((one) => <option key={one.name} value={one.name}>{one.name}{one.wiped ? ", wiped" : ""}</option>)}
+            <select
+              className="border border-base-300 bg-base-100 px-1 py-0.5"
+              value={disc?.name ?? ""}
+              onChange={(event) => setPicked(event.target.value)}
+            >
+              {out.map((one) => (
+                <option key={one.name} value={one.name}>
+                  {one.name}
+                  {one.wiped ? ", wiped" : ""}
+                </option>
+              ))}
               {out.length === 0 && <option value="">no disc at hand</option>}
             </select>
           </label>
@@ -70,11 +111,20 @@ function Row({ drive, drives, doing, isChosen, onChoose, wanted }: Omit<Props, "
       </td>
       <td className="whitespace-nowrap py-1 text-right">
         {drive.disc ? (
-          <button type="button" className="press !py-0.5" disabled={drive.busy} onClick={() => doing.takeOut.mutate(drive.id)}>{drive.busy ? "Reading" : "Take out"}</button>
+          <button
+            type="button"
+            className="press !py-0.5"
+            disabled={drive.busy}
+            onClick={() => doing.takeOut.mutate(drive.id)}
+          >
+            {drive.busy ? "Reading" : "Take out"}
+          </button>
         ) : (
           <>
             {disc && !disc.wiped && drive.id !== "image" && (
-              <button type="button" className="press !py-0.5 mr-2" onClick={() => doing.wipe.mutate(disc.name)}>Wipe it</button>
+              <button type="button" className="press !py-0.5 mr-2" onClick={() => doing.wipe.mutate(disc.name)}>
+                Wipe it
+              </button>
             )}
             <button
               type="button"
@@ -94,6 +144,7 @@ function Row({ drive, drives, doing, isChosen, onChoose, wanted }: Omit<Props, "
   );
 }
 
-export const offsetWords = (drive: Drive): string => (drive.offset_from === "the register" ? "told by the register" : drive.offset_from);
+export const offsetWords = (drive: Drive): string =>
+  drive.offset_from === "the register" ? "told by the register" : drive.offset_from;
 
 export const signed = (value: number): string => (value > 0 ? `+${value}` : String(value).replace("-", "−"));

@@ -1,3 +1,4 @@
+import { clsx } from "clsx";
 import { Play } from "lucide-react";
 
 import type { DiscTrack } from "../api/client";
@@ -47,20 +48,46 @@ export function TrackTable({ tracks, marked, onMark, onHear }: Props) {
             <tr className="align-baseline">
               <td className="py-1 pr-2">
                 <label className="flex items-center gap-2">
-                  <input type="checkbox" className="accent-primary" checked={marked.has(track.number)} onChange={() => toggle(track.number)} />
+                  <input
+                    type="checkbox"
+                    className="accent-primary"
+                    checked={marked.has(track.number)}
+                    onChange={() => toggle(track.number)}
+                  />
                   <span className="figure">{two(track.number)}</span>
                   <span className="font-medium">{track.title || <span className="quiet">no title yet</span>}</span>
                 </label>
               </td>
               <td className="figure pr-3">{frameClock(track.end_frame - track.first_frame)}</td>
               <td className="figure pr-3">{track.read?.first_crc32 ?? ""}</td>
-              <td className={`figure pr-3 ${track.read?.second_crc32 && track.read.second_crc32 !== track.read.first_crc32 ? "text-warning" : ""}`}>{track.read ? (track.read.second_crc32 ?? "none") : ""}</td>
+              <td
+                className={clsx(
+                  "figure pr-3",
+                  track.read?.second_crc32 && track.read.second_crc32 !== track.read.first_crc32 ? "text-warning" : "",
+                )}
+              >
+                {track.read ? (track.read.second_crc32 ?? "none") : ""}
+              </td>
               <td className="figure pr-3 text-right">{track.read?.rereads || ""}</td>
               <td className="figure pr-3 text-right text-error">{track.read?.disputed.length || ""}</td>
-              <td className={`whitespace-nowrap font-medium ${isUnderWay(track) ? "quiet" : (TONES[track.verdict ?? ""] ?? "quiet")}`}>{isUnderWay(track) ? `${track.phase}…` : (track.verdict ?? "not read")}</td>
+              <td
+                className={clsx(
+                  "whitespace-nowrap font-medium",
+                  isUnderWay(track) ? "quiet" : (TONES[track.verdict ?? ""] ?? "quiet"),
+                )}
+              >
+                {isUnderWay(track) ? `${track.phase}…` : (track.verdict ?? "not read")}
+              </td>
               <td className="text-right">
                 {onHear && track.read && (
-                  <button type="button" className="text-primary" aria-label={`Hear track ${two(track.number)}`} onClick={() => onHear(track)}><Play size={14} aria-hidden /></button>
+                  <button
+                    type="button"
+                    className="text-primary"
+                    aria-label={`Hear track ${two(track.number)}`}
+                    onClick={() => onHear(track)}
+                  >
+                    <Play size={14} aria-hidden />
+                  </button>
                 )}
               </td>
             </tr>
@@ -91,7 +118,10 @@ function witnessWords(track: DiscTrack): string {
     case "agrees with another pressing":
       return `Agrees with ${witness.reads} of ${witness.of} reads of another pressing`;
     case "agrees beside its place":
-      return `${witness.reads} of ${witness.of} earlier reads have the same ${Math.abs(witness.beside_samples)} samples aside`;
+      return (
+        `${witness.reads} of ${witness.of} earlier reads have the same ` +
+        `${Math.abs(witness.beside_samples)} samples aside`
+      );
     case "disagrees":
       return `Disagrees with all ${witness.of} earlier reads`;
     case "unknown":

@@ -11,7 +11,11 @@ describe("the strip of a disc", () => {
   });
 
   it("labels tracks where they begin, and leaves out labels that would lie over each other", () => {
-    const starts = [{ number: 0, frame: 0 }, { number: 1, frame: 10 }, { number: 2, frame: 200 }];
+    const starts = [
+      { number: 0, frame: 0 },
+      { number: 1, frame: 10 },
+      { number: 2, frame: 200 },
+    ];
     const { bounds } = layoutStrip([], 400, starts, 400);
     expect(bounds.map((one) => one.text)).toEqual(["00", "", "02"]);
     expect(bounds[2]?.x).toBe(200);
@@ -23,6 +27,13 @@ describe("the strip of a disc", () => {
   });
 
   it("writes frames as the disc's own time", () => {
-    expect([0, 74, 75, 4_499, 4_500, 333_000].map(frameClock)).toEqual(["00:00:00", "00:00:74", "00:01:00", "00:59:74", "01:00:00", "74:00:00"]);
+    expect([0, 74, 75, 4_499, 4_500, 333_000].map(frameClock)).toEqual([
+      "00:00:00",
+      "00:00:74",
+      "00:01:00",
+      "00:59:74",
+      "01:00:00",
+      "74:00:00",
+    ]);
   });
 });

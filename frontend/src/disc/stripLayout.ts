@@ -23,7 +23,12 @@ export const STROKE_PX = 3;
 /** How many marks a strip of this width has room for. */
 export const marksFor = (widthPx: number): number => Math.max(1, Math.floor(widthPx / STROKE_PX));
 
-export function layoutStrip(marks: readonly number[], frames: number, starts: readonly { number: number; frame: number }[], widthPx: number): StripLayout {
+export function layoutStrip(
+  marks: readonly number[],
+  frames: number,
+  starts: readonly { number: number; frame: number }[],
+  widthPx: number,
+): StripLayout {
   const step = marks.length ? widthPx / marks.length : widthPx;
   const strokes = marks.map((state, index) => ({ x: index * step, state }));
   let free = -Infinity;

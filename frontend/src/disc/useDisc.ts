@@ -34,7 +34,8 @@ export function useDiscDoing(sideId: number) {
     onSuccess: keepDrives,
   });
   const takeOut = useMutation({
-    mutationFn: (drive: string) => answer(api.DELETE("/api/drives/{drive_id}/disc", { params: { path: { drive_id: drive } } })),
+    mutationFn: (drive: string) =>
+      answer(api.DELETE("/api/drives/{drive_id}/disc", { params: { path: { drive_id: drive } } })),
     onSuccess: keepDrives,
   });
   const wipe = useMutation({
@@ -43,12 +44,19 @@ export function useDiscDoing(sideId: number) {
   });
   const sayOffset = useMutation({
     mutationFn: ({ drive, offset_samples }: { drive: string; offset_samples: number }) =>
-      answer(api.PUT("/api/drives/{drive_id}/offset", { params: { path: { drive_id: drive } }, body: { offset_samples } })),
+      answer(
+        api.PUT("/api/drives/{drive_id}/offset", { params: { path: { drive_id: drive } }, body: { offset_samples } }),
+      ),
     onSuccess: keepDrives,
   });
   const read = useMutation({
-    mutationFn: (body: { drive_id: string; numbers: number[] | null; twice: boolean; slowly: boolean; eject: boolean }) =>
-      answer(api.POST("/api/sides/{side_id}/disc-reads", { params: { path: { side_id: sideId } }, body })),
+    mutationFn: (body: {
+      drive_id: string;
+      numbers: number[] | null;
+      twice: boolean;
+      slowly: boolean;
+      eject: boolean;
+    }) => answer(api.POST("/api/sides/{side_id}/disc-reads", { params: { path: { side_id: sideId } }, body })),
     onSuccess: keepDisc,
   });
   const chooseGaps = useMutation({
@@ -57,15 +65,27 @@ export function useDiscDoing(sideId: number) {
     onSuccess: keepDisc,
   });
   const tell = useMutation({
-    mutationFn: (readId: number) => answer(api.POST("/api/disc-reads/{read_id}/telling", { params: { path: { read_id: readId } } })),
+    mutationFn: (readId: number) =>
+      answer(api.POST("/api/disc-reads/{read_id}/telling", { params: { path: { read_id: readId } } })),
     onSuccess: keepDisc,
   });
   const cancel = useMutation({
-    mutationFn: (jobId: number) => answer(api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id: jobId } } })),
+    mutationFn: (jobId: number) =>
+      answer(api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id: jobId } } })),
     onSuccess: () => cache.invalidateQueries({ queryKey: discQuery(sideId).queryKey }),
   });
   const all = [putIn, takeOut, wipe, sayOffset, read, chooseGaps, tell, cancel];
-  return { putIn, takeOut, wipe, sayOffset, read, chooseGaps, tell, cancel, error: all.find((one) => one.error)?.error ?? null };
+  return {
+    putIn,
+    takeOut,
+    wipe,
+    sayOffset,
+    read,
+    chooseGaps,
+    tell,
+    cancel,
+    error: all.find((one) => one.error)?.error ?? null,
+  };
 }
 
 export type DiscDoing = ReturnType<typeof useDiscDoing>;

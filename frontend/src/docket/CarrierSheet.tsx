@@ -12,29 +12,64 @@ interface Field {
 }
 
 const RECORD: readonly Field[] = [
-  { name: "speed", label: "Speed", hint: "as the label says", choices: ["33 1/3 rpm", "45 rpm", "78.26 rpm", "16 2/3 rpm"] },
-  { name: "equalisation", label: "Equalisation", hint: "as it was cut, if known", choices: ["IEC 60098", "500/-16", "400/-12", "250/0", "unknown"] },
-  { name: "playing_order", label: "Playing order", hint: "one disc after the other", choices: ["one disc after the other", "for a record changer"] },
+  {
+    name: "speed",
+    label: "Speed",
+    hint: "as the label says",
+    choices: ["33 1/3 rpm", "45 rpm", "78.26 rpm", "16 2/3 rpm"],
+  },
+  {
+    name: "equalisation",
+    label: "Equalisation",
+    hint: "as it was cut, if known",
+    choices: ["IEC 60098", "500/-16", "400/-12", "250/0", "unknown"],
+  },
+  {
+    name: "playing_order",
+    label: "Playing order",
+    hint: "one disc after the other",
+    choices: ["one disc after the other", "for a record changer"],
+  },
   { name: "condition", label: "Condition", hint: "scratches, warps, labels, sleeve", choices: [] },
 ];
 const TAPE: readonly Field[] = [
   { name: "speed", label: "Speed", hint: "4.76 cm/s", choices: ["4.76 cm/s", "2.38 cm/s", "9.53 cm/s"] },
-  { name: "tape_type", label: "Tape type", hint: "as the shell says", choices: ["Type I", "Type II", "Type III", "Type IV"] },
-  { name: "noise_reduction", label: "Noise reduction", hint: "as it was recorded with", choices: ["none", "compander, treble only", "compander, full band", "unknown"] },
-  { name: "playing_order", label: "Playing order", hint: "sides apart", choices: ["sides apart", "both sides in one take (auto-reverse)"] },
+  {
+    name: "tape_type",
+    label: "Tape type",
+    hint: "as the shell says",
+    choices: ["Type I", "Type II", "Type III", "Type IV"],
+  },
+  {
+    name: "noise_reduction",
+    label: "Noise reduction",
+    hint: "as it was recorded with",
+    choices: ["none", "compander, treble only", "compander, full band", "unknown"],
+  },
+  {
+    name: "playing_order",
+    label: "Playing order",
+    hint: "sides apart",
+    choices: ["sides apart", "both sides in one take (auto-reverse)"],
+  },
   { name: "condition", label: "Condition", hint: "pads, splices, mould, case", choices: [] },
 ];
-const COMPACT_DISC: readonly Field[] = [{ name: "condition", label: "Condition", hint: "scratches, pinholes, bronzing, case", choices: [] }];
+const COMPACT_DISC: readonly Field[] = [
+  { name: "condition", label: "Condition", hint: "scratches, pinholes, bronzing, case", choices: [] },
+];
 const FIELDS: Record<string, readonly Field[]> = { Cassette: TAPE, CD: COMPACT_DISC };
 
 /** What is said of a carrier as it is taken from the shelf, and how long its sides should be. */
 export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Carrier }) {
   const keep = useKeepDocket();
   const save = (body: Schemas["CarrierChange"]) =>
-    answer(api.PATCH("/api/carriers/{carrier_id}", { params: { path: { carrier_id: carrier.id } }, body, keepalive: true })).then(keep);
+    answer(
+      api.PATCH("/api/carriers/{carrier_id}", { params: { path: { carrier_id: carrier.id } }, body, keepalive: true }),
+    ).then(keep);
   const saveLength = (sideId: number, text: string) => {
     const seconds = text.trim() ? readClock(text) : null;
-    if (seconds !== null && Number.isNaN(seconds)) return Promise.reject(new Problem(`“${text}” is no length`, null, "Write minutes and seconds, as 21:30"));
+    if (seconds !== null && Number.isNaN(seconds))
+      return Promise.reject(new Problem(`“${text}” is no length`, null, "Write minutes and seconds, as 21:30"));
     return save({ expected_s: { [sideId]: seconds } });
   };
   const name = docket.carriers.length > 1 ? `Carrier ${carrier.number}, ${carrier.format}` : carrier.format;
@@ -44,24 +79,40 @@ export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Car
       {(FIELDS[carrier.format] ?? RECORD).map((field) => {
         const list = field.choices.length ? `${field.name} choices` : undefined;
         return (
-          <label key={field.name} className={`grid grid-cols-[110px_1fr] items-baseline ${field.name === "condition" ? "col-span-2" : ""}`}>
+          <label
+            key={field.name}
+            className={`grid grid-cols-[110px_1fr] items-baseline ${field.name === "condition" ? "col-span-2" : ""}`}
+          >
             <span className="quiet">{field.label}</span>
-            <Cell label={field.label} hint={field.hint} list={list} value={carrier[field.name]} onSave={(value) => save({ [field.name]: value, expected_s: {} })} />
-            {list && <datalist id={list}>{field.choices.map((choice) => <option key={choice} value={choice} />)}</datalist>}
+            <Cell
+              label={field.label}
+              hint={field.hint}
+              list={list}
+              value={carrier[field.name]}
+              onSave={(value) => save({ [field.name]: value, expected_s: {} })}
+            />
+            {list && (
+              <datalist id={list}>
+                {field.choices.map((choice) => (
+                  <option key={choice} value={choice} />
+                ))}
+              </datalist>
+            )}
           </label>
         );
       })}
-      {carrier.format !== "CD" && carrier.sides.map((side) => (
-        <label key={side.id} className="grid grid-cols-[110px_1fr] items-baseline">
-          <span className="quiet">Length of side {side.letter}</span>
-          <Cell
-            label={`Length of side ${side.letter}`}
-            hint="as the sleeve says, 21:30"
-            value={side.expected_s === null ? "" : shortClock(side.expected_s)}
-            onSave={(text) => saveLength(side.id, text)}
-          />
-        </label>
-      ))}
+      {carrier.format !== "CD" &&
+        carrier.sides.map((side) => (
+          <label key={side.id} className="grid grid-cols-[110px_1fr] items-baseline">
+            <span className="quiet">Length of side {side.letter}</span>
+            <Cell
+              label={`Length of side ${side.letter}`}
+              hint="as the sleeve says, 21:30"
+              value={side.expected_s === null ? "" : shortClock(side.expected_s)}
+              onSave={(text) => saveLength(side.id, text)}
+            />
+          </label>
+        ))}
     </section>
   );
 }

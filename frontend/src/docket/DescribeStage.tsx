@@ -40,7 +40,15 @@ export function DescribeStage() {
       <section aria-label="Release" className="rule-b grid grid-cols-2 gap-x-6 gap-y-1 px-5 py-4">
         {vocabulary?.release_fields.map((field) => (
           <label key={field.name} className="grid grid-cols-[130px_1fr] items-baseline">
-            <span className="quiet">{field.label}{field.needed && <span className="text-error" title="needed for sealing"> *</span>}</span>
+            <span className="quiet">
+              {field.label}
+              {field.needed && (
+                <span className="text-error" title="needed for sealing">
+                  {" "}
+                  *
+                </span>
+              )}
+            </span>
             <Cell
               label={field.label}
               hint={field.hint || (field.many ? "several: with semicolons" : "")}
@@ -50,7 +58,9 @@ export function DescribeStage() {
           </label>
         ))}
       </section>
-      {lines.length === 0 && <p className="p-8">No tracks are marked yet. Once they are, their titles are typed here.</p>}
+      {lines.length === 0 && (
+        <p className="p-8">No tracks are marked yet. Once they are, their titles are typed here.</p>
+      )}
       {pasted && (
         <PasteTitles
           lines={lines.slice(pasted.from)}
@@ -107,44 +117,68 @@ function TrackRow(props: {
   const [isOpen, setOpen] = useState(false);
   const said = props.more.filter((one) => line.fields?.[one.name]);
   const onPaste = (event: ClipboardEvent) => {
-    const titles = event.clipboardData.getData("text").split(/\r\n|\r|\n/).map((title) => title.trim()).filter(Boolean);
+    const titles = event.clipboardData
+      .getData("text")
+      .split(/\r\n|\r|\n/)
+      .map((title) => title.trim())
+      .filter(Boolean);
     if (titles.length < 2) return;
     event.preventDefault();
     props.onPaste(titles);
   };
   return (
     <>
-    <tr className={isOpen ? "" : "rule-b"}>
-      <td className="figure py-1 pl-5">{line.number}</td>
-      <td>{props.side}</td>
-      <td className="pr-3" onPaste={onPaste}>
-        <Cell label={`Title of track ${line.number}`} value={line.title} onSave={(title) => props.onSave({ title })} />
-      </td>
-      <td className="pr-3">
-        <Cell label={`Artist of track ${line.number}`} value={line.artist} hint={props.albumArtist} onSave={(artist) => props.onSave({ artist })} />
-      </td>
-      <td className="figure text-right">{clock(line.end_sample - line.start_sample, line.rate_hz)}</td>
-      <td className="pr-5 text-right">
-        <button type="button" className="text-primary" aria-expanded={isOpen} aria-label={`More of track ${line.number}`} onClick={() => setOpen(!isOpen)}>
-          {isOpen ? "less" : said.length > 0 ? `${said.length} more` : "more"}
-        </button>
-      </td>
-    </tr>
-    {isOpen && (
-      <tr className="rule-b">
-        <td />
-        <td colSpan={5} className="pb-2 pr-5">
-          <div className="grid grid-cols-2 gap-x-6 gap-y-0.5">
-            {props.more.map((field) => (
-              <label key={field.name} className="grid grid-cols-[130px_1fr] items-baseline">
-                <span className="quiet">{field.label}</span>
-                <Cell label={`${field.label} of track ${line.number}`} hint={field.hint || (field.many ? "several: with semicolons" : "")} value={line.fields?.[field.name] ?? ""} onSave={(value) => props.onSave({ [field.name]: value })} />
-              </label>
-            ))}
-          </div>
+      <tr className={isOpen ? "" : "rule-b"}>
+        <td className="figure py-1 pl-5">{line.number}</td>
+        <td>{props.side}</td>
+        <td className="pr-3" onPaste={onPaste}>
+          <Cell
+            label={`Title of track ${line.number}`}
+            value={line.title}
+            onSave={(title) => props.onSave({ title })}
+          />
+        </td>
+        <td className="pr-3">
+          <Cell
+            label={`Artist of track ${line.number}`}
+            value={line.artist}
+            hint={props.albumArtist}
+            onSave={(artist) => props.onSave({ artist })}
+          />
+        </td>
+        <td className="figure text-right">{clock(line.end_sample - line.start_sample, line.rate_hz)}</td>
+        <td className="pr-5 text-right">
+          <button
+            type="button"
+            className="text-primary"
+            aria-expanded={isOpen}
+            aria-label={`More of track ${line.number}`}
+            onClick={() => setOpen(!isOpen)}
+          >
+            {isOpen ? "less" : said.length > 0 ? `${said.length} more` : "more"}
+          </button>
         </td>
       </tr>
-    )}
+      {isOpen && (
+        <tr className="rule-b">
+          <td />
+          <td colSpan={5} className="pb-2 pr-5">
+            <div className="grid grid-cols-2 gap-x-6 gap-y-0.5">
+              {props.more.map((field) => (
+                <label key={field.name} className="grid grid-cols-[130px_1fr] items-baseline">
+                  <span className="quiet">{field.label}</span>
+                  <Cell
+                    label={`${field.label} of track ${line.number}`}
+                    hint={field.hint || (field.many ? "several: with semicolons" : "")}
+                    value={line.fields?.[field.name] ?? ""}
+                    onSave={(value) => props.onSave({ [field.name]: value })}
+                  />
+                </label>
+              ))}
+            </div>
+          </td>
+        </tr>
+      )}
     </>
   );
 }
@@ -155,14 +189,26 @@ function DescribeMargin({ docket }: { docket: Docket }) {
     <>
       <h2 className="margin-heading">Before sealing</h2>
       {docket.missing.length === 0 && <p className="text-accent">Nothing is missing.</p>}
-      <ul className="list-disc pl-5">{docket.missing.map((one) => <li key={one}>{one}</li>)}</ul>
+      <ul className="list-disc pl-5">
+        {docket.missing.map((one) => (
+          <li key={one}>{one}</li>
+        ))}
+      </ul>
       <h2 className="margin-heading">Titles from a list</h2>
-      <p>Copy the titles from a text, one a line, and paste them into the first track’s title: they are shown before they are put in.</p>
+      <p>
+        Copy the titles from a text, one a line, and paste them into the first track’s title: they are shown before they
+        are put in.
+      </p>
       {origins.length > 0 && (
         <>
           <h2 className="margin-heading">Where it comes from</h2>
           <dl className="grid grid-cols-[auto_1fr] gap-x-3">
-            {origins.map(([field, origin]) => [<dt key={field} className="quiet">{field.replaceAll("_", " ")}</dt>, <dd key={`${field} origin`}>{origin}</dd>])}
+            {origins.map(([field, origin]) => [
+              <dt key={field} className="quiet">
+                {field.replaceAll("_", " ")}
+              </dt>,
+              <dd key={`${field} origin`}>{origin}</dd>,
+            ])}
           </dl>
         </>
       )}

@@ -1,3 +1,4 @@
+import { clsx } from "clsx";
 import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, Suspense, useState } from "react";
 import { Outlet, useParams, useSearchParams } from "react-router";
@@ -22,7 +23,12 @@ export function DocketDesk() {
     receive(docketId, sideId ? Number(sideId) : null, [...event.dataTransfer.files]).catch(setRefusal);
   };
   // What is on the page stays when it cannot be asked for again.
-  if (!docket) return error ? <div className="p-6"><Trouble error={error} /></div> : null;
+  if (!docket)
+    return error ? (
+      <div className="p-6">
+        <Trouble error={error} />
+      </div>
+    ) : null;
   return (
     <div
       className="relative flex h-full flex-col"
@@ -35,8 +41,12 @@ export function DocketDesk() {
     >
       {refusal !== null && (
         <div className="flex items-start gap-3 px-5 py-2">
-          <div className="flex-1"><Trouble error={refusal} /></div>
-          <button type="button" className="press" onClick={() => setRefusal(null)}>Dismiss</button>
+          <div className="flex-1">
+            <Trouble error={refusal} />
+          </div>
+          <button type="button" className="press" onClick={() => setRefusal(null)}>
+            Dismiss
+          </button>
         </div>
       )}
       <div className="min-h-0 flex-1">
@@ -45,7 +55,12 @@ export function DocketDesk() {
         </Suspense>
       </div>
       {over && (
-        <div className="pointer-events-none absolute inset-2 grid place-items-center border-2 border-dashed border-primary bg-base-100/80">
+        <div
+          className={clsx(
+            "pointer-events-none absolute inset-2 grid place-items-center",
+            "border-2 border-dashed border-primary bg-base-100/80",
+          )}
+        >
           <p className="font-serif text-xl">Let go: a recording becomes a take, a picture the front cover</p>
         </div>
       )}

@@ -1,7 +1,8 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
-import { answer, api, type FoundTracks, type Knowledge, type PlanView } from "../api/client";
+import type { FoundTracks, Knowledge, PlanView } from "../api/client";
+import { trackPreviewQuery } from "../api/queries";
 import { plural, readClock, shortClock } from "../words/figures";
 import type { usePlanEditing } from "./usePlanEditing";
 
@@ -36,7 +37,9 @@ export function FindForm({ sideId, plan, carrierFormat, editing, onTry }: Props)
   const [known, setKnown] = useState<Known>(stated.length ? "durations" : "count");
   const [count, setCount] = useState("");
   const [text, setText] = useState(() => stated.map((value) => (value === null ? "-" : shortClock(value))).join("\n"));
-  const [settings, setSettings] = useState<Settings>(USUAL[carrierFormat] ?? { min_gap_s: 0.5, min_track_s: 10, sensitivity: 1 });
+  const [settings, setSettings] = useState<Settings>(
+    USUAL[carrierFormat] ?? { min_gap_s: 0.5, min_track_s: 10, sensitivity: 1 },
+  );
   const [keep, setKeep] = useState(true);
   const [trying, setTrying] = useState(false);
   const durations = readDurations(text);
@@ -49,11 +52,8 @@ export function FindForm({ sideId, plan, carrierFormat, editing, onTry }: Props)
     durations_s: known === "durations" && durations.length ? durations : null,
   };
   const tried = useQuery({
-    queryKey: ["tried", sideId, plan.version, settings, keep],
-    queryFn: () => answer(api.POST("/api/sides/{side_id}/preview-tracks", { params: { path: { side_id: sideId } }, body: knowledge })),
+    ...trackPreviewQuery(sideId, plan.version, knowledge),
     enabled: trying && known === "nothing",
-    placeholderData: keepPreviousData,
-    staleTime: Infinity,
   });
   const shown = trying && known === "nothing" ? (tried.data ?? null) : null;
   useEffect(() => {
@@ -71,7 +71,12 @@ export function FindForm({ sideId, plan, carrierFormat, editing, onTry }: Props)
       <h2 className="margin-heading">Find the tracks</h2>
       <label className="mb-2 flex items-center gap-2">
         <span className="quiet">knowing</span>
-        <select aria-label="What is known of the tracks" className="flex-1 border border-base-300 bg-base-100 px-1 py-0.5" value={known} onChange={(event) => setKnown(event.target.value as Known)}>
+        <select
+          aria-label="What is known of the tracks"
+          className="flex-1 border border-base-300 bg-base-100 px-1 py-0.5"
+          value={known}
+          onChange={(event) => setKnown(event.target.value as Known)}
+        >
           <option value="durations">their durations</option>
           <option value="count">how many there are</option>
           <option value="nothing">nothing</option>
@@ -87,10 +92,23 @@ export function FindForm({ sideId, plan, carrierFormat, editing, onTry }: Props)
           onChange={(event) => setText(event.target.value)}
         />
       )}
-      {known === "durations" && faulty >= 0 && <p className="text-error">Line {faulty + 1} is no time: write minutes and seconds, as 3:42, or - where none is given.</p>}
+      {known === "durations" && faulty >= 0 && (
+        <p className="text-error">
+          Line {faulty + 1} is no time: write minutes and seconds, as 3:42, or - where none is given.
+        </p>
+      )}
       {known === "count" && (
         <label className="flex items-center gap-2">
-          <input type="number" min={1} max={99} aria-label="Tracks on the sleeve" placeholder={String(plan.plan.tracks?.length || "any")} className="figure w-16 border border-base-300 bg-base-100 px-2 py-1" value={count} onChange={(event) => setCount(event.target.value)} />
+          <input
+            type="number"
+            min={1}
+            max={99}
+            aria-label="Tracks on the sleeve"
+            placeholder={String(plan.plan.tracks?.length || "any")}
+            className="figure w-16 border border-base-300 bg-base-100 px-2 py-1"
+            value={count}
+            onChange={(event) => setCount(event.target.value)}
+          />
           tracks on this side
         </label>
       )}
@@ -98,7 +116,9 @@ export function FindForm({ sideId, plan, carrierFormat, editing, onTry }: Props)
         SLIDERS.map(([name, label, min, max, stepBy, unit]) => (
           <label key={name} className="mb-1 grid grid-cols-[1fr_auto] items-center">
             <span className="quiet">{label}</span>
-            <span className="figure">{name === "min_track_s" ? settings[name] : settings[name].toFixed(1)} {unit}</span>
+            <span className="figure">
+              {name === "min_track_s" ? settings[name] : settings[name].toFixed(1)} {unit}
+            </span>
             <input
               type="range"
               className="col-span-2 accent-primary"
@@ -112,10 +132,17 @@ export function FindForm({ sideId, plan, carrierFormat, editing, onTry }: Props)
           </label>
         ))}
       <label className="mt-1 flex items-center gap-2">
-        <input type="checkbox" checked={keep} onChange={(event) => setKeep(event.target.checked)} /> Leave what was set by hand
+        <input type="checkbox" checked={keep} onChange={(event) => setKeep(event.target.checked)} /> Leave what was set
+        by hand
       </label>
       <div className="mt-2 flex items-center gap-2">
-        <button type="submit" className="press" disabled={editing.find.isPending || (known === "durations" && faulty >= 0)}>Find</button>
+        <button
+          type="submit"
+          className="press"
+          disabled={editing.find.isPending || (known === "durations" && faulty >= 0)}
+        >
+          Find
+        </button>
         {shown && <span data-testid="tried">{plural(shown.tracks.length, "track")}, as drawn</span>}
       </div>
     </form>

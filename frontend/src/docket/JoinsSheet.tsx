@@ -68,7 +68,8 @@ export function JoinsSheet({ docket, side, take, plan: planView, title, source, 
       return;
     }
     const to = clamp(Math.round(edge.sample + by), room(plan, edge, carry));
-    if (to !== edge.sample) editing.edit.mutate({ edit: moveTo(edge, to, carry), ahead: preview(plan, edge, to, carry) });
+    if (to !== edge.sample)
+      editing.edit.mutate({ edit: moveTo(edge, to, carry), ahead: preview(plan, edge, to, carry) });
   };
   const nudge = (ms: number) => chosen && move(chosen, (ms * rateHz) / 1000);
   const step = (by: 1 | -1) => {
@@ -90,7 +91,11 @@ export function JoinsSheet({ docket, side, take, plan: planView, title, source, 
     if (hearing?.playing) hear(next);
   };
   const closeUp = () =>
-    chosen?.before && chosen.after && editing.edit.mutate({ edit: { op: "close join", track_key: chosen.after.key, at_sample: chosen.after.start_sample } });
+    chosen?.before &&
+    chosen.after &&
+    editing.edit.mutate({
+      edit: { op: "close join", track_key: chosen.after.key, at_sample: chosen.after.start_sample },
+    });
   const snap = (to: "quietest moment" | "zero crossing") => {
     const edge = chosen && edgeOf(edges, chosen, part);
     if (edge) editing.snap.mutate({ track_key: edge.key, edge: edge.kind === "end" ? "end" : "start", to });
@@ -108,11 +113,19 @@ export function JoinsSheet({ docket, side, take, plan: planView, title, source, 
 
   useCarryKey(setCarry);
   useCommands([
-    { label: "Play across the join, or stop", keys: ["Space"], perform: () => (hearing?.playing ? player.stop() : chosen && hear(chosen)) },
+    {
+      label: "Play across the join, or stop",
+      keys: ["Space"],
+      perform: () => (hearing?.playing ? player.stop() : chosen && hear(chosen)),
+    },
     { label: "Previous join", keys: [","], perform: () => step(-1), repeats: true },
     { label: "Next join", keys: ["."], perform: () => step(1), repeats: true },
     { label: "Sign off and go to the next", keys: ["Enter"], perform: signAndGoOn, disabled: !chosen },
-    { label: "Move the end, the start, or both", keys: ["E"], perform: () => setPart(part === "both" ? "end" : part === "end" ? "start" : "both") },
+    {
+      label: "Move the end, the start, or both",
+      keys: ["E"],
+      perform: () => setPart(part === "both" ? "end" : part === "end" ? "start" : "both"),
+    },
     ...nudgeCommands(nudge, !chosen),
     { label: "Carry the rest along while held", keys: ["R"], perform: () => undefined },
     { label: "To the quietest moment near", keys: ["Q"], perform: () => snap("quietest moment"), disabled: !chosen },
@@ -151,9 +164,14 @@ export function JoinsSheet({ docket, side, take, plan: planView, title, source, 
     >
       {editing.error && <Trouble error={editing.error} />}
       {rows.length === 0 ? (
-        <p className="p-8">No tracks are marked on this side. Let them be found on its page, then check every join here.</p>
+        <p className="p-8">
+          No tracks are marked on this side. Let them be found on its page, then check every join here.
+        </p>
       ) : (
-        <div className="grid h-full auto-rows-min grid-cols-[repeat(auto-fill,minmax(235px,1fr))] gap-2 overflow-auto p-3" data-testid="joins-sheet">
+        <div
+          className="grid h-full auto-rows-min grid-cols-[repeat(auto-fill,minmax(235px,1fr))] gap-2 overflow-auto p-3"
+          data-testid="joins-sheet"
+        >
           {rows.map((join) => (
             <JoinCard
               key={join.id}
@@ -181,7 +199,7 @@ export function JoinsSheet({ docket, side, take, plan: planView, title, source, 
   );
 }
 
-/** The order the cards lie in: by doubt when the sheet is opened or the tracks change, so that none moves under a hand. */
+/** The order of the cards: by doubt when the sheet is opened or the tracks change, and fixed meanwhile. */
 function useOrder(joins: readonly Join[]): string[] {
   const ids = joins.map((join) => join.id).join(" ");
   const [kept, setKept] = useState({ ids: "", order: [] as string[] });

@@ -19,7 +19,11 @@ export function PasteTitles(props: {
   return (
     <section aria-label="Pasted titles" className="rule-b bg-base-200 px-5 py-3">
       <h2 className="mb-2 text-[15px]">{plural(titles.length, "title")} to put in</h2>
-      {titles.length > lines.length && <p className="mb-2 text-warning">There are {plural(titles.length - lines.length, "title")} more than tracks from here on; they are left out.</p>}
+      {titles.length > lines.length && (
+        <p className="mb-2 text-warning">
+          There are {plural(titles.length - lines.length, "title")} more than tracks from here on; they are left out.
+        </p>
+      )}
       <table className="mb-3 text-[13px]">
         <tbody>
           {rows.map(({ line, title }) => (
@@ -32,8 +36,12 @@ export function PasteTitles(props: {
         </tbody>
       </table>
       <div className="flex gap-2">
-        <button type="button" className="press press-main" onClick={() => accept.mutate()} disabled={accept.isPending}>Put them in</button>
-        <button type="button" className="press" onClick={props.onCancel}>Leave it</button>
+        <button type="button" className="press press-main" onClick={() => accept.mutate()} disabled={accept.isPending}>
+          Put them in
+        </button>
+        <button type="button" className="press" onClick={props.onCancel}>
+          Leave it
+        </button>
       </div>
       {accept.error && <Trouble error={accept.error} />}
     </section>

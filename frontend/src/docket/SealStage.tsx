@@ -1,17 +1,14 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Download, FileText } from "lucide-react";
-import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 
 import { answer, api, type Docket, type Job, type Package } from "../api/client";
-import { jobsQuery, profilesQuery, vocabularyQuery } from "../api/queries";
+import { jobsQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
-import { CarryTo } from "../packages/CarryTo";
-import { ToBurn } from "../packages/ToBurn";
-import { profileInWords } from "../packages/words";
 import { moment, percent, plural, size, timeLeft } from "../words/figures";
-import { sentence, Trouble, TroubleText } from "../words/Trouble";
-import { useDocket, useKeepDocket } from "./useDocket";
+import { Trouble, TroubleText } from "../words/Trouble";
+import { SealMargin } from "./SealMargin";
+import { useDocket } from "./useDocket";
 
 /** Writing the files, proving them, and the packages that came of it. */
 export function SealStage() {
@@ -38,7 +35,10 @@ const STANDINGS: Record<Docket["standing"], { text: string; colour: string }> = 
   "under way": { text: "Not ready: see what is missing.", colour: "quiet" },
   "ready to seal": { text: "Everything that is needed is here.", colour: "" },
   sealed: { text: "Sealed. The files are what the docket says.", colour: "text-accent" },
-  "changed since sealing": { text: "Changed since it was sealed: the files say something else than the docket.", colour: "text-error" },
+  "changed since sealing": {
+    text: "Changed since it was sealed: the files say something else than the docket.",
+    colour: "text-error",
+  },
 };
 
 function Standing({ docket }: { docket: Docket }) {
@@ -51,44 +51,81 @@ const isUnderWay = (job: Job) => job.state === "running" || job.state === "waiti
 function SealPanel({ docket }: { docket: Docket }) {
   const { data: jobs = [] } = useQuery(jobsQuery);
   const seal = useMutation({
-    mutationFn: (anew: boolean) => answer(api.POST("/api/dockets/{docket_id}/seal", { params: { path: { docket_id: docket.id }, query: { anew } } })),
+    mutationFn: (anew: boolean) =>
+      answer(
+        api.POST("/api/dockets/{docket_id}/seal", { params: { path: { docket_id: docket.id }, query: { anew } } }),
+      ),
   });
   const mine = jobs.find((job) => job.kind === "seal" && job.docket_id === docket.id);
   const busy = mine && isUnderWay(mine);
-  const takeComes = jobs.some((job) => job.kind === "make take of disc" && job.docket_id === docket.id && isUnderWay(job));
+  const takeComes = jobs.some(
+    (job) => job.kind === "make take of disc" && job.docket_id === docket.id && isUnderWay(job),
+  );
   const again = docket.packages.length > 0;
   const isWhatItIs = docket.standing === "sealed";
   const disabled = !!busy || takeComes || docket.standing === "empty" || docket.missing.length > 0;
   return (
     <section className="rule-b px-5 py-4">
       <div className="flex flex-wrap items-center gap-4">
-        <button type="button" className={`press ${isWhatItIs ? "" : "press-main"}`} disabled={disabled} onClick={() => seal.mutate(isWhatItIs)}>
+        <button
+          type="button"
+          className={`press ${isWhatItIs ? "" : "press-main"}`}
+          disabled={disabled}
+          onClick={() => seal.mutate(isWhatItIs)}
+        >
           {!again ? "Seal" : isWhatItIs ? "Seal all anew" : "Seal again"}
         </button>
         {busy ? (
           <span className="flex items-center gap-3">
             <progress className="h-2 w-56 accent-primary" max={1} value={mine.progress} aria-label="Sealing" />
             <span className="figure">{percent(mine.progress)}</span>
-            <span className="quiet">{mine.message} {timeLeft(mine.time_left_s)}</span>
+            <span className="quiet">
+              {mine.message} {timeLeft(mine.time_left_s)}
+            </span>
           </span>
         ) : (
           <span className="quiet">
-            {takeComes
-              ? "The recording is still being made of the latest reading; then it can be sealed."
-              : again && !isWhatItIs
-                ? <>Makes what has changed; what has not is taken over from the last package and proven again. <button type="button" className="text-primary hover:underline" disabled={disabled} onClick={() => seal.mutate(true)}>Make all anew</button></>
-                : "Cuts each track from its take, writes it, decodes it again and compares every sample."}
+            {takeComes ? (
+              "The recording is still being made of the latest reading; then it can be sealed."
+            ) : again && !isWhatItIs ? (
+              <>
+                Makes what has changed; what has not is taken over from the last package and proven again.{" "}
+                <button
+                  type="button"
+                  className="text-primary hover:underline"
+                  disabled={disabled}
+                  onClick={() => seal.mutate(true)}
+                >
+                  Make all anew
+                </button>
+              </>
+            ) : (
+              "Cuts each track from its take, writes it, decodes it again and compares every sample."
+            )}
           </span>
         )}
       </div>
       {docket.missing.length > 0 && (
         <p className="mt-3">
-          Still to be described: {docket.missing.join("; ")}. <Link className="text-primary underline" to={`/dockets/${docket.id}/describe`}>Describe it</Link>
+          Still to be described: {docket.missing.join("; ")}.{" "}
+          <Link className="text-primary underline" to={`/dockets/${docket.id}/describe`}>
+            Describe it
+          </Link>
         </p>
       )}
-      {seal.error && <div className="mt-3"><Trouble error={seal.error} /></div>}
-      {mine?.state === "failed" && mine.failure && !busy && <div className="mt-3"><TroubleText {...mine.failure} /></div>}
-      {mine?.state === "cancelled" && <p className="quiet mt-3">The last sealing was cancelled; nothing was written.</p>}
+      {seal.error && (
+        <div className="mt-3">
+          <Trouble error={seal.error} />
+        </div>
+      )}
+      {mine?.state === "failed" && mine.failure && !busy && (
+        <div className="mt-3">
+          <TroubleText {...mine.failure} />
+        </div>
+      )}
+      {mine?.state === "cancelled" && (
+        <p className="quiet mt-3">The last sealing was cancelled; nothing was written.</p>
+      )}
     </section>
   );
 }
@@ -101,14 +138,28 @@ function Proof({ pack }: { pack: Package }) {
     <>
       <div className="flex items-baseline gap-4 px-5 pt-4">
         <h2 className="whitespace-nowrap text-lg">What was sealed</h2>
-        <span className="quiet">{moment(pack.sealed_at)} by {pack.sealed_by}, {compared.toLocaleString("en-GB")} samples compared</span>
-        {album.package.length > 0 && <a className="press ml-auto" href={paperOf(pack, "report.html")} target="_blank" rel="noreferrer"><FileText size={15} aria-hidden /> Report</a>}
-        <a className={`press press-main ${album.package.length > 0 ? "" : "ml-auto"}`} href={`/api/packages/${pack.id}/package.zip`} download>
+        <span className="quiet">
+          {moment(pack.sealed_at)} by {pack.sealed_by}, {compared.toLocaleString("en-GB")} samples compared
+        </span>
+        {album.package.length > 0 && (
+          <a className="press ml-auto" href={paperOf(pack, "report.html")} target="_blank" rel="noreferrer">
+            <FileText size={15} aria-hidden /> Report
+          </a>
+        )}
+        <a
+          className={`press press-main ${album.package.length > 0 ? "" : "ml-auto"}`}
+          href={`/api/packages/${pack.id}/package.zip`}
+          download
+        >
           <Download size={15} aria-hidden /> <span className="whitespace-nowrap">Download as ZIP</span>
         </a>
       </div>
       <p className="figure quiet px-5 py-1">{album.folders.join(" / ")}</p>
-      {album.kept.length > 0 && <p className="quiet px-5 pb-1">Taken over from the package before as they were, and proven again: {album.kept.join("; ")}.</p>}
+      {album.kept.length > 0 && (
+        <p className="quiet px-5 pb-1">
+          Taken over from the package before as they were, and proven again: {album.kept.join("; ")}.
+        </p>
+      )}
       <Parts pack={pack} />
       <table className="w-full border-collapse text-[13px]">
         <thead>
@@ -126,19 +177,39 @@ function Proof({ pack }: { pack: Package }) {
               <td className="py-1 pl-5">{track.file}</td>
               <td className="figure whitespace-nowrap px-3 text-right">{size(sizeOf(pack, track.file))}</td>
               <td className="figure px-3 text-right">{track.compared_samples.toLocaleString("en-GB")}</td>
-              <td className="figure px-3" title={track.md5}>{track.md5.slice(0, 12)}…</td>
+              <td className="figure px-3" title={track.md5}>
+                {track.md5.slice(0, 12)}…
+              </td>
               <td className="pr-5 font-medium text-accent">{track.verdict}</td>
             </tr>
           ))}
           {papers.map(({ name, size_bytes: bytes }) => (
             <tr key={name} className="rule-b">
               <td className="py-1 pl-5">
-                {PICTURE.test(name) ? name : <a className="text-primary hover:underline" target="_blank" rel="noreferrer" href={paperOf(pack, name)}>{name}</a>}
+                {PICTURE.test(name) ? (
+                  name
+                ) : (
+                  <a
+                    className="text-primary hover:underline"
+                    target="_blank"
+                    rel="noreferrer"
+                    href={paperOf(pack, name)}
+                  >
+                    {name}
+                  </a>
+                )}
               </td>
               <td className="figure px-3 text-right">{size(bytes)}</td>
               <td />
               <td />
-              <td className="quiet pr-5">{PAPER_PROOF[name] ?? (name.endsWith(".cue") ? "parsed again" : name.endsWith("reading.log") ? "closed with its digest" : "checksum kept")}</td>
+              <td className="quiet pr-5">
+                {PAPER_PROOF[name] ??
+                  (name.endsWith(".cue")
+                    ? "parsed again"
+                    : name.endsWith("reading.log")
+                      ? "closed with its digest"
+                      : "checksum kept")}
+              </td>
             </tr>
           ))}
         </tbody>
@@ -163,17 +234,42 @@ function Parts({ pack }: { pack: Package }) {
           const files = album.package.filter(({ name }) => name.startsWith(`data/${part.folder}/`));
           return (
             <li key={part.name}>
-              {part.faults.length > 0 && files.length === 0 ? part.name : <a className="text-primary hover:underline" href={`/api/packages/${pack.id}/package.zip?part=${encodeURIComponent(part.name)}`} download>{part.name}</a>}
-              <span className="quiet"> {plural(files.length, "file")}, {size(files.reduce((sum, file) => sum + file.size_bytes, 0))}{part.told.length > 0 && `; ${part.told.join("; ")}`}</span>
-              {part.faults.map((fault) => <p key={fault} role="alert" className="text-error">Not proven: {fault}</p>)}
+              {part.faults.length > 0 && files.length === 0 ? (
+                part.name
+              ) : (
+                <a
+                  className="text-primary hover:underline"
+                  href={`/api/packages/${pack.id}/package.zip?part=${encodeURIComponent(part.name)}`}
+                  download
+                >
+                  {part.name}
+                </a>
+              )}
+              <span className="quiet">
+                {" "}
+                {plural(files.length, "file")}, {size(files.reduce((sum, file) => sum + file.size_bytes, 0))}
+                {part.told.length > 0 && `; ${part.told.join("; ")}`}
+              </span>
+              {part.faults.map((fault) => (
+                <p key={fault} role="alert" className="text-error">
+                  Not proven: {fault}
+                </p>
+              ))}
             </li>
           );
         })}
       </ul>
       <p className={fixity.findings.length > 0 ? "mt-1 text-error" : "quiet mt-1"}>
-        {fixity.findings.length > 0
-          ? <>{plural(fixity.findings.length, "file")} not as sealed: <Link className="underline" to="/fixity">see Fixity</Link></>
-          : fixity.verified_at && `All ${album.package.length} files last verified ${moment(fixity.verified_at)}.`}
+        {fixity.findings.length > 0 ? (
+          <>
+            {plural(fixity.findings.length, "file")} not as sealed:{" "}
+            <Link className="underline" to="/fixity">
+              see Fixity
+            </Link>
+          </>
+        ) : (
+          fixity.verified_at && `All ${album.package.length} files last verified ${moment(fixity.verified_at)}.`
+        )}
       </p>
     </div>
   );
@@ -181,112 +277,20 @@ function Parts({ pack }: { pack: Package }) {
 
 const PAPER_PROOF: Record<string, string> = { SHA256SUMS: "all of the above" };
 
-const sizeOf = (pack: Package, name: string): number => pack.album.files.find((file) => file.name === name)?.size_bytes ?? 0;
+const sizeOf = (pack: Package, name: string): number =>
+  pack.album.files.find((file) => file.name === name)?.size_bytes ?? 0;
 
 function Names({ docket }: { docket: Docket }) {
   if (docket.names.length === 0) return <p className="p-5">No tracks are marked yet.</p>;
   return (
     <div className="px-5 py-4">
       <h2 className="mb-2 text-lg">What will be written</h2>
-      <ul className="figure leading-relaxed">{docket.names.map((name) => <li key={name}>{name}</li>)}</ul>
+      <ul className="figure leading-relaxed">
+        {docket.names.map((name) => (
+          <li key={name}>{name}</li>
+        ))}
+      </ul>
       <p className="quiet mt-2">Beside them a cue sheet, a playlist, the sealing log and SHA256SUMS.</p>
     </div>
-  );
-}
-
-function SealMargin({ docket }: { docket: Docket }) {
-  const newest = docket.packages.at(-1);
-  return (
-    <>
-      <ProfileChoice docket={docket} />
-      <Filing docket={docket} />
-      {docket.packages.length > 0 && (
-        <>
-          <h2 className="margin-heading">Packages</h2>
-          <ul>
-            {[...docket.packages].reverse().map((pack) => (
-              <li key={pack.id} className="flex items-baseline gap-2 py-0.5">
-                <span>{moment(pack.sealed_at)}</span>
-                {pack.is_current && <span className="text-accent">current</span>}
-                <a className="ml-auto text-primary hover:underline" href={`/api/packages/${pack.id}/package.zip`} download>ZIP</a>
-              </li>
-            ))}
-          </ul>
-          {newest && <CarryTo key={`to ${newest.id}`} pack={newest} />}
-          {newest && <ToBurn key={newest.id} pack={newest} />}
-        </>
-      )}
-      <h2 className="margin-heading">For another house</h2>
-      <p>
-        <a className="text-primary hover:underline" href={`/api/dockets/${docket.id}/parcel.zip`} download>The docket as one ZIP</a>
-        <span className="quiet">: takes, plans, description, pictures and ledger, to be taken in on another shelf.</span>
-      </p>
-    </>
-  );
-}
-
-function ProfileChoice({ docket }: { docket: Docket }) {
-  const { data: profiles = [] } = useQuery(profilesQuery);
-  const choose = useMutation({ mutationFn: (name: string) => answer(api.PUT("/api/dockets-profile", { body: { docket_ids: [docket.id], name } })) });
-  const chosen = profiles.find((one) => one.name === docket.profile);
-  return (
-    <>
-      <h2 className="margin-heading">What is written</h2>
-      <select aria-label="Sealing profile" className="field w-full" value={docket.profile} onChange={(event) => choose.mutate(event.target.value)}>
-        {!chosen && <option>{docket.profile}</option>}
-        {profiles.map((one) => <option key={one.name}>{one.name}</option>)}
-      </select>
-      {chosen && <p className="mt-1">{profileInWords(chosen.profile)}</p>}
-      <p className="mt-1"><Link className="text-primary hover:underline" to={`/profiles?profile=${encodeURIComponent(docket.profile)}`}>Look at the profiles</Link></p>
-      {choose.error && <Trouble error={choose.error} />}
-    </>
-  );
-}
-
-function Filing({ docket }: { docket: Docket }) {
-  const keep = useKeepDocket();
-  const { data: vocabulary } = useQuery(vocabularyQuery);
-  const [folder, setFolder] = useState(docket.folder_pattern);
-  const [file, setFile] = useState(docket.file_pattern);
-  const save = useMutation({
-    mutationFn: () => answer(api.PUT("/api/dockets/{docket_id}/patterns", { params: { path: { docket_id: docket.id } }, body: { folder, file } })),
-    onSuccess: keep,
-  });
-  const changed = folder !== docket.folder_pattern || file !== docket.file_pattern;
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    save.mutate();
-  };
-  return (
-    <form onSubmit={submit}>
-      <h2 className="margin-heading">Filing pattern</h2>
-      <label className="mb-2 block">
-        <span className="quiet">Folders</span>
-        <input className="figure w-full border border-base-300 bg-base-100 px-2 py-1" value={folder} onChange={(event) => setFolder(event.target.value)} />
-      </label>
-      <label className="mb-2 block">
-        <span className="quiet">Files</span>
-        <input className="figure w-full border border-base-300 bg-base-100 px-2 py-1" value={file} onChange={(event) => setFile(event.target.value)} />
-      </label>
-      {changed && (
-        <span className="flex gap-2">
-          <button type="submit" className="press press-main">Use it</button>
-          <button
-            type="button"
-            className="press"
-            onClick={() => {
-              setFolder(docket.folder_pattern);
-              setFile(docket.file_pattern);
-              save.reset();
-            }}
-          >
-            Leave it
-          </button>
-        </span>
-      )}
-      {save.error && <Trouble error={save.error} />}
-      <p className="quiet mt-2">First track: <span className="figure break-words">{docket.names[0] ?? "none yet"}</span></p>
-      <p className="quiet mt-2">Fields: {sentence(vocabulary?.file_pattern_fields.map((name) => `{${name}}`).join(" ") ?? "")}</p>
-    </form>
   );
 }

@@ -86,7 +86,8 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
   const hear = (from: number, to: number | null = null) => player.play(played, from, to);
   const move = (edge: Edge, sample: number, carried: boolean) => {
     const to = clamp(Math.round(sample), room(plan, edge, carried));
-    if (to !== edge.sample) editing.edit.mutate({ edit: moveTo(edge, to, carried), ahead: preview(plan, edge, to, carried) });
+    if (to !== edge.sample)
+      editing.edit.mutate({ edit: moveTo(edge, to, carried), ahead: preview(plan, edge, to, carried) });
   };
   // While it plays, what is heard follows what is dragged: a start from there on, an end up to there.
   const follow = (edge: Edge, sample: number) => {
@@ -96,7 +97,14 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     edge.kind === "end" ? hear(Math.max(0, sample - 2 * rateHz), sample) : hear(sample, sample + 3 * rateHz);
   const sign = () => {
     if (!chosen) return;
-    editing.edit.mutate({ edit: { op: "sign off", track_key: chosen.key, edge: chosen.kind === "end" ? "end" : "start", signed: !chosen.locked } });
+    editing.edit.mutate({
+      edit: {
+        op: "sign off",
+        track_key: chosen.key,
+        edge: chosen.kind === "end" ? "end" : "start",
+        signed: !chosen.locked,
+      },
+    });
     if (!chosen.locked) step(1);
   };
   const snap = (to: "quietest moment" | "zero crossing") =>
@@ -115,11 +123,16 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     else hear(0);
   };
   const addTrack = () => {
-    if (selection) editing.edit.mutate({ edit: { op: "add track", from_sample: Math.round(selection.from), to_sample: Math.round(selection.to) } });
+    if (selection)
+      editing.edit.mutate({
+        edit: { op: "add track", from_sample: Math.round(selection.from), to_sample: Math.round(selection.to) },
+      });
     setSelection(null);
   };
-  const addJoin = () => editing.edit.mutate({ edit: { op: "add join", at_sample: Math.round(cursor ?? player.position() ?? 0) } });
-  const removeJoin = () => chosen && editing.edit.mutate({ edit: { op: "remove join", track_key: joinTrack(chosen, edges) } });
+  const addJoin = () =>
+    editing.edit.mutate({ edit: { op: "add join", at_sample: Math.round(cursor ?? player.position() ?? 0) } });
+  const removeJoin = () =>
+    chosen && editing.edit.mutate({ edit: { op: "remove join", track_key: joinTrack(chosen, edges) } });
 
   useCarryKey(setCarry);
   useCommands([
@@ -133,8 +146,18 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     { label: "Add a join at the cursor", keys: ["J"], perform: addJoin, disabled: cursor === null },
     { label: "Make the selection a track", keys: ["T"], perform: addTrack, disabled: !selection },
     { label: "Remove the join", keys: ["Delete", "Backspace"], perform: removeJoin, disabled: !chosen },
-    { label: "Magnify", keys: ["+", "="], perform: () => setView(magnify(view, 0.5, width / 2, width, rateHz, samples)), repeats: true },
-    { label: "See more", keys: ["-"], perform: () => setView(magnify(view, 2, width / 2, width, rateHz, samples)), repeats: true },
+    {
+      label: "Magnify",
+      keys: ["+", "="],
+      perform: () => setView(magnify(view, 0.5, width / 2, width, rateHz, samples)),
+      repeats: true,
+    },
+    {
+      label: "See more",
+      keys: ["-"],
+      perform: () => setView(magnify(view, 2, width / 2, width, rateHz, samples)),
+      repeats: true,
+    },
     { label: "Undo", keys: ["Ctrl+Z"], perform: () => editing.undo.mutate(), disabled: !planView.undo },
     { label: "Redo", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], perform: () => editing.redo.mutate(), disabled: !planView.redo },
   ]);
@@ -223,7 +246,15 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
           onDrag={follow}
           onCursor={(sample) => setPlace({ at: String(sample), edge: null })}
         />
-        <Status onAddTrack={addTrack} chosen={chosen} cursor={cursor} selection={selection} rateHz={rateHz} firstNumber={firstNumber} carry={carry} />
+        <Status
+          onAddTrack={addTrack}
+          chosen={chosen}
+          cursor={cursor}
+          selection={selection}
+          rateHz={rateHz}
+          firstNumber={firstNumber}
+          carry={carry}
+        />
       </div>
     </Desk>
   );
@@ -259,25 +290,42 @@ function fitting(span: Span, width: number, rateHz: number, samples: number): Lo
   return centre({ firstSample: 0, samplesPerPx: shown / width }, (span.from + span.to) / 2, width, samples);
 }
 
-function Status(props: { chosen: Edge | null; cursor: number | null; selection: Span | null; rateHz: number; firstNumber: number; carry: boolean; onAddTrack: () => void }) {
+function Status(props: {
+  chosen: Edge | null;
+  cursor: number | null;
+  selection: Span | null;
+  rateHz: number;
+  firstNumber: number;
+  carry: boolean;
+  onAddTrack: () => void;
+}) {
   const { chosen, cursor, selection, rateHz, firstNumber, carry } = props;
   return (
     <div className="flex h-[33px] items-center gap-5 whitespace-nowrap px-4 text-[12.5px]" aria-live="polite">
       {chosen && (
         <span>
-          Chosen: <b className="font-medium">{edgeName(chosen, firstNumber)}</b> at <span className="figure">{clock(chosen.sample, rateHz)}</span>, sample{" "}
+          Chosen: <b className="font-medium">{edgeName(chosen, firstNumber)}</b> at{" "}
+          <span className="figure">{clock(chosen.sample, rateHz)}</span>, sample{" "}
           <span className="figure">{chosen.sample.toLocaleString("en-GB")}</span>
         </span>
       )}
-      {cursor !== null && <span>Cursor <span className="figure">{clock(cursor, rateHz)}</span></span>}
+      {cursor !== null && (
+        <span>
+          Cursor <span className="figure">{clock(cursor, rateHz)}</span>
+        </span>
+      )}
       {selection && (
         <span>
           Selected <span className="figure">{clock(selection.to - selection.from, rateHz)}</span>
-          <button type="button" className="press ml-2 !px-1.5 !py-0" onClick={props.onAddTrack}>Make it a track</button>
+          <button type="button" className="press ml-2 !px-1.5 !py-0" onClick={props.onAddTrack}>
+            Make it a track
+          </button>
         </span>
       )}
       {carry && <span className="text-error">carrying the rest</span>}
-      <span className="quiet ml-auto min-w-0 truncate">Wheel magnifies · drag an edge to move it · ? shows the keys</span>
+      <span className="quiet ml-auto min-w-0 truncate">
+        Wheel magnifies · drag an edge to move it · ? shows the keys
+      </span>
     </div>
   );
 }

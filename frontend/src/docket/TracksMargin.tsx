@@ -63,56 +63,105 @@ export function TracksMargin(props: Props) {
           <p className="quiet">{howSure(chosen)}</p>
           <div className="mt-2 grid grid-cols-6 gap-1">
             {[-100, -10, -1, 1, 10, 100].map((ms) => (
-              <button key={ms} type="button" className="press figure justify-center !px-0" aria-label={`Nudge by ${ms} ms`} onClick={() => props.onNudge(ms)}>
+              <button
+                key={ms}
+                type="button"
+                className="press figure justify-center !px-0"
+                aria-label={`Nudge by ${ms} ms`}
+                onClick={() => props.onNudge(ms)}
+              >
                 {ms > 0 ? `+${ms}` : `−${-ms}`}
               </button>
             ))}
           </div>
           <label className="mt-2 flex items-center gap-2">
-            <input type="checkbox" checked={props.carry} onChange={(event) => props.onCarry(event.target.checked)} /> Carry all later tracks along
+            <input type="checkbox" checked={props.carry} onChange={({ target }) => props.onCarry(target.checked)} />{" "}
+            Carry all later tracks along
           </label>
           <div className="mt-2 flex flex-wrap gap-2">
-            <button type="button" className="press" onClick={() => props.onHear(Math.max(0, chosen.sample - 3 * rateHz), chosen.sample + 3 * rateHz)}>Hear across</button>
-            <button type="button" className="press" onClick={props.onSign}>{chosen.locked ? "Take the sign-off back" : "Sign off"}</button>
-            <button type="button" className="press" disabled={chosen.locked} onClick={() => props.onSnap("quietest moment")}>Quietest</button>
-            <button type="button" className="press" disabled={chosen.locked} onClick={() => props.onSnap("zero crossing")}>Zero</button>
-            <button type="button" className="press" disabled={chosen.locked} onClick={props.onRemove}>{chosen.index === 0 && chosen.kind === "start" ? "Remove track" : "Remove join"}</button>
+            <button
+              type="button"
+              className="press"
+              onClick={() => props.onHear(Math.max(0, chosen.sample - 3 * rateHz), chosen.sample + 3 * rateHz)}
+            >
+              Hear across
+            </button>
+            <button type="button" className="press" onClick={props.onSign}>
+              {chosen.locked ? "Take the sign-off back" : "Sign off"}
+            </button>
+            <button
+              type="button"
+              className="press"
+              disabled={chosen.locked}
+              onClick={() => props.onSnap("quietest moment")}
+            >
+              Quietest
+            </button>
+            <button
+              type="button"
+              className="press"
+              disabled={chosen.locked}
+              onClick={() => props.onSnap("zero crossing")}
+            >
+              Zero
+            </button>
+            <button type="button" className="press" disabled={chosen.locked} onClick={props.onRemove}>
+              {chosen.index === 0 && chosen.kind === "start" ? "Remove track" : "Remove join"}
+            </button>
           </div>
         </>
       )}
       {!chosen && (
         <p className="mt-3">
-          <button type="button" className="press" disabled={!props.canAdd} onClick={props.onAdd}>Add a join at the cursor</button>
+          <button type="button" className="press" disabled={!props.canAdd} onClick={props.onAdd}>
+            Add a join at the cursor
+          </button>
         </p>
       )}
       {turnOver !== undefined && next && next.takes.length === 0 && (
         <p className="mt-3 border-l-2 border-warning pl-2">
           The record seems to be turned over at <span className="figure">{clock(turnOver, rateHz, 0)}</span>.{" "}
-          <button type="button" className="press mt-1" disabled={divide.isPending} onClick={() => divide.mutate()}>Begin side {next.letter} there</button>
+          <button type="button" className="press mt-1" disabled={divide.isPending} onClick={() => divide.mutate()}>
+            Begin side {next.letter} there
+          </button>
           {divide.error && <Trouble error={divide.error} />}
         </p>
       )}
-      <FindForm sideId={props.side.id} plan={plan} carrierFormat={carrierOf(props.docket, props.side)} editing={editing} onTry={props.onTry} />
+      <FindForm
+        sideId={props.side.id}
+        plan={plan}
+        carrierFormat={carrierOf(props.docket, props.side)}
+        editing={editing}
+        onTry={props.onTry}
+      />
       <h2 className="margin-heading">Page</h2>
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-1.5">
-      <span className="quiet">Lines of</span>
-      <select
-        aria-label="Length of a line"
-        className="border border-base-300 bg-base-100 px-2 py-1"
-        value={props.lineSeconds}
-        onChange={(event) => props.onLineSeconds(Number(event.target.value))}
-      >
-        {[10, 15, 20, 30, 60, 90, 120].map((seconds) => <option key={seconds} value={seconds}>{seconds < 60 ? `${seconds} s` : `${seconds / 60} min`}</option>)}
-      </select>
-      <span className="quiet">Height</span>
-      <select
-        aria-label="Height of the waveform"
-        className="border border-base-300 bg-base-100 px-2 py-1"
-        value={props.height}
-        onChange={(event) => props.onHeight(event.target.value as WaveHeight)}
-      >
-        {WAVE_HEIGHTS.map(({ name, label }) => <option key={name} value={name}>{label}</option>)}
-      </select>
+        <span className="quiet">Lines of</span>
+        <select
+          aria-label="Length of a line"
+          className="border border-base-300 bg-base-100 px-2 py-1"
+          value={props.lineSeconds}
+          onChange={(event) => props.onLineSeconds(Number(event.target.value))}
+        >
+          {[10, 15, 20, 30, 60, 90, 120].map((seconds) => (
+            <option key={seconds} value={seconds}>
+              {seconds < 60 ? `${seconds} s` : `${seconds / 60} min`}
+            </option>
+          ))}
+        </select>
+        <span className="quiet">Height</span>
+        <select
+          aria-label="Height of the waveform"
+          className="border border-base-300 bg-base-100 px-2 py-1"
+          value={props.height}
+          onChange={(event) => props.onHeight(event.target.value as WaveHeight)}
+        >
+          {WAVE_HEIGHTS.map(({ name, label }) => (
+            <option key={name} value={name}>
+              {label}
+            </option>
+          ))}
+        </select>
       </div>
     </div>
   );
@@ -130,12 +179,15 @@ function TrackList({ side, plan, rateHz, firstNumber, chosen, edges, onChoose }:
           const own = edges.find((edge) => edge.key === track.key && edge.kind !== "end");
           const unsure = (track.confidence ?? 1) < UNSURE_BELOW;
           return (
-            <tr key={track.key} className={`cursor-pointer ${chosen?.key === track.key ? "bg-base-100" : "hover:bg-base-100"}`} onClick={() => own && onChoose(own)}>
+            <tr
+              key={track.key}
+              className={`cursor-pointer ${chosen?.key === track.key ? "bg-base-100" : "hover:bg-base-100"}`}
+              onClick={() => own && onChoose(own)}
+            >
               <td className="figure w-6 py-[3px] pl-1 text-right align-top">{firstNumber + index}</td>
               <td className="px-2 py-[3px] align-top">
                 <button type="button" className="text-left leading-tight" aria-pressed={!!own && sameEdge(chosen, own)}>
                   {line?.title || <span className="quiet">untitled</span>}
-                  
                 </button>
               </td>
               <td className="w-4 py-[5px] align-top">
@@ -146,7 +198,9 @@ function TrackList({ side, plan, rateHz, firstNumber, chosen, edges, onChoose }:
                   </span>
                 )}
               </td>
-              <td className="figure py-[3px] pr-1 text-right align-top">{clock(track.end_sample - track.start_sample, rateHz, 0)}</td>
+              <td className="figure py-[3px] pr-1 text-right align-top">
+                {clock(track.end_sample - track.start_sample, rateHz, 0)}
+              </td>
             </tr>
           );
         })}
@@ -158,7 +212,8 @@ function TrackList({ side, plan, rateHz, firstNumber, chosen, edges, onChoose }:
 function howSure(edge: Edge): string {
   if (edge.locked) return "Signed off: take that back in the joins sheet to move it";
   if (edge.confidence === null) return "Set by hand";
-  return `Found, ${chance(edge.confidence)} sure${edge.confidence < UNSURE_BELOW ? ": better hear it" : ""}${edge.reason ? `. ${edge.reason}` : ""}`;
+  const advice = edge.confidence < UNSURE_BELOW ? ": better hear it" : "";
+  return `Found, ${chance(edge.confidence)} sure${advice}${edge.reason ? `. ${edge.reason}` : ""}`;
 }
 
 const carrierOf = (docket: Docket, side: Side): string =>

@@ -9,7 +9,11 @@ import { JoinsSheet } from "./JoinsSheet";
 import { SideWork } from "./SideWork";
 import { chosenTake, sidesOf, useDocket } from "./useDocket";
 
-const VIEWS = [["page", "Page"], ["joins", "Joins"], ["catalogue", "Against the catalogue"]] as const;
+const VIEWS = [
+  ["page", "Page"],
+  ["joins", "Joins"],
+  ["catalogue", "Against the catalogue"],
+] as const;
 
 /** Where the tracks of each side start and end: its page and loupe, all its joins, or what the catalogue says of it. */
 export function TracksStage() {
@@ -29,7 +33,9 @@ export function TracksStage() {
             role="tab"
             aria-selected={one === side}
             className={`press ${one === side ? "press-main" : ""}`}
-            onClick={() => setParams(view === "page" ? { side: String(one.id) } : { side: String(one.id), view }, { replace: true })}
+            onClick={() =>
+              setParams(view === "page" ? { side: String(one.id) } : { side: String(one.id), view }, { replace: true })
+            }
           >
             {one.name}
           </button>
@@ -42,12 +48,17 @@ export function TracksStage() {
             type="button"
             aria-current={view === name ? "page" : undefined}
             className={`press ${view === name ? "press-main" : ""}`}
-            onClick={() => setParams((before) => {
-              const next = new URLSearchParams(before);
-              if (name === "page") next.delete("view");
-              else next.set("view", name);
-              return next;
-            }, { replace: true })}
+            onClick={() =>
+              setParams(
+                (before) => {
+                  const next = new URLSearchParams(before);
+                  if (name === "page") next.delete("view");
+                  else next.set("view", name);
+                  return next;
+                },
+                { replace: true },
+              )
+            }
           >
             {label}
           </button>
@@ -59,16 +70,41 @@ export function TracksStage() {
   if (!side?.plan || !take)
     return (
       <Desk title={title}>
-        <p className="p-8">There is no recording yet. Drop one anywhere on this page, and its tracks will be looked for.</p>
+        <p className="p-8">
+          There is no recording yet. Drop one anywhere on this page, and its tracks will be looked for.
+        </p>
       </Desk>
     );
-  if (view === "catalogue") return <CatalogueView docket={docket} side={side} plan={side.plan} rateHz={take.format.rate_hz} title={title} />;
-  return <Loaded key={`${side.id} ${take.id} ${view}`} view={view} docket={docket} side={side} take={take} plan={side.plan} title={title} />;
+  if (view === "catalogue")
+    return <CatalogueView docket={docket} side={side} plan={side.plan} rateHz={take.format.rate_hz} title={title} />;
+  return (
+    <Loaded
+      key={`${side.id} ${take.id} ${view}`}
+      view={view}
+      docket={docket}
+      side={side}
+      take={take}
+      plan={side.plan}
+      title={title}
+    />
+  );
 }
 
-function Loaded(props: { view: "page" | "joins"; docket: Docket; side: Side; take: Take; plan: PlanView; title: React.ReactNode }) {
+function Loaded(props: {
+  view: "page" | "joins";
+  docket: Docket;
+  side: Side;
+  take: Take;
+  plan: PlanView;
+  title: React.ReactNode;
+}) {
   const { source, loaded, error } = useWaveform(props.take.id);
-  if (error) return <Desk title={props.title}><Trouble error={error} /></Desk>;
+  if (error)
+    return (
+      <Desk title={props.title}>
+        <Trouble error={error} />
+      </Desk>
+    );
   if (!source) return <Desk title={props.title}>{null}</Desk>;
   const Work = props.view === "joins" ? JoinsSheet : SideWork;
   return <Work {...props} source={source} loaded={loaded} />;

@@ -34,9 +34,16 @@ export function TurnOverField({ docket, side, take }: { docket: Docket; side: Si
     >
       <label className="flex items-center gap-2">
         <span className="quiet">Side {next.letter} is in this take too, from</span>
-        <input className="figure w-20 border border-base-300 bg-base-100 px-1.5 py-0.5" placeholder="m:ss" value={text} onChange={(event) => setText(event.target.value)} />
+        <input
+          className="figure w-20 border border-base-300 bg-base-100 px-1.5 py-0.5"
+          placeholder="m:ss"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+        />
       </label>
-      <button type="submit" className="press !px-2 !py-0" disabled={!text.trim() || divide.isPending}>Divide it there</button>
+      <button type="submit" className="press !px-2 !py-0" disabled={!text.trim() || divide.isPending}>
+        Divide it there
+      </button>
       {divide.error && <Trouble error={divide.error} />}
     </form>
   );

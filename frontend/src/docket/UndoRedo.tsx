@@ -7,10 +7,22 @@ import type { usePlanEditing } from "./usePlanEditing";
 export function UndoRedo({ plan, editing }: { plan: PlanView; editing: ReturnType<typeof usePlanEditing> }) {
   return (
     <div className="mb-2 flex gap-2">
-      <button type="button" className="press" disabled={!plan.undo} title={plan.undo ? `Undo: ${plan.undo}` : "Nothing to undo"} onClick={() => editing.undo.mutate()}>
+      <button
+        type="button"
+        className="press"
+        disabled={!plan.undo}
+        title={plan.undo ? `Undo: ${plan.undo}` : "Nothing to undo"}
+        onClick={() => editing.undo.mutate()}
+      >
         <Undo2 size={14} aria-hidden /> Undo
       </button>
-      <button type="button" className="press" disabled={!plan.redo} title={plan.redo ? `Redo: ${plan.redo}` : "Nothing to redo"} onClick={() => editing.redo.mutate()}>
+      <button
+        type="button"
+        className="press"
+        disabled={!plan.redo}
+        title={plan.redo ? `Redo: ${plan.redo}` : "Nothing to redo"}
+        onClick={() => editing.redo.mutate()}
+      >
         <Redo2 size={14} aria-hidden /> Redo
       </button>
     </div>

@@ -4,7 +4,14 @@ import { emptyPlan, sure } from "../waveform/testing";
 import { comparison } from "./catalogue";
 import { readDurations } from "./FindForm";
 
-const track = (key: string, from: number, to: number, listed: number | null) => ({ key, start_sample: from, end_sample: to, confidence: 0.9, listed, ...sure(0.9) });
+const track = (key: string, from: number, to: number, listed: number | null) => ({
+  key,
+  start_sample: from,
+  end_sample: to,
+  confidence: 0.9,
+  listed,
+  ...sure(0.9),
+});
 
 describe("found against the catalogue", () => {
   const plan = {

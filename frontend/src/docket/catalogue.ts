@@ -29,11 +29,21 @@ export function comparison(plan: Plan, rateHz: number): Row[] {
     const listed = track.listed ?? null;
     const statedS = listed === null ? null : (stated[listed] ?? null);
     const offS = statedS === null ? null : trueS - statedS;
-    return { key: track.key, index, listed, lengthS, trueS, statedS, offS, doubted: offS !== null && Math.abs(offS) > DOUBTED_S };
+    return {
+      key: track.key,
+      index,
+      listed,
+      lengthS,
+      trueS,
+      statedS,
+      offS,
+      doubted: offS !== null && Math.abs(offS) > DOUBTED_S,
+    };
   });
   const used = new Set(rows.map((row) => row.listed));
   stated.forEach((statedS, listed) => {
-    if (!used.has(listed)) rows.push({ key: null, index: null, listed, lengthS: null, trueS: null, statedS, offS: null, doubted: true });
+    if (!used.has(listed))
+      rows.push({ key: null, index: null, listed, lengthS: null, trueS: null, statedS, offS: null, doubted: true });
   });
   return rows;
 }

@@ -20,7 +20,12 @@ export const nudgeCommands = (nudge: (ms: number) => void, disabled: boolean): C
 export function useCarryKey(setCarry: (held: boolean) => void): void {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
-      if (event.key.toLowerCase() === "r" && !event.ctrlKey && !event.metaKey && !(event.target instanceof HTMLInputElement))
+      if (
+        event.key.toLowerCase() === "r" &&
+        !event.ctrlKey &&
+        !event.metaKey &&
+        !(event.target instanceof HTMLInputElement)
+      )
         setCarry(event.type === "keydown");
     };
     window.addEventListener("keydown", onKey);

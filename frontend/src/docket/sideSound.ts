@@ -15,7 +15,11 @@ export const asItCame = (take: Take, name = take.name): Played => ({
 });
 
 /** A side's take under a version of its plan, for the player: what plays already follows when the plan changes. */
-export function useSideSound(docket: Docket, side: Side, take: Take): { played: Played; state: HearingState | null; error: unknown } {
+export function useSideSound(
+  docket: Docket,
+  side: Side,
+  take: Take,
+): { played: Played; state: HearingState | null; error: unknown } {
   const version = side.plan?.version ?? 0;
   const wanted = !!side.plan && !side.plan.at_rest;
   const { data, error } = useQuery({ ...hearingQuery(side.id, version), enabled: wanted });

@@ -1,7 +1,16 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 
-import { answer, api, type Docket, type Knowledge, type Plan, type PlanEdit, type PlanView, type Side } from "../api/client";
+import {
+  answer,
+  api,
+  type Docket,
+  type Knowledge,
+  type Plan,
+  type PlanEdit,
+  type PlanView,
+  type Side,
+} from "../api/client";
 import { docketQuery } from "../api/queries";
 import { sidesOf } from "./useDocket";
 
@@ -76,7 +85,15 @@ export function usePlanEditing(docketId: number, side: Side) {
   const find = useMutation({
     mutationFn: (known: Knowledge) => answer(api.POST("/api/sides/{side_id}/find-tracks", { ...path, body: known })),
   });
-  return { edit, undo, redo, snap, find, ahead, error: edit.error ?? undo.error ?? redo.error ?? snap.error ?? find.error };
+  return {
+    edit,
+    undo,
+    redo,
+    snap,
+    find,
+    ahead,
+    error: edit.error ?? undo.error ?? redo.error ?? snap.error ?? find.error,
+  };
 }
 
 /** The docket with another plan for a side, shown at once; the rest follows when the server answers. */

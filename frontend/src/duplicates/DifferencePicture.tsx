@@ -11,7 +11,14 @@ export function DifferencePicture({ difference, swapped }: { difference: Differe
   const drawn = layOut(difference);
   const x = (part: number) => part * WIDTH;
   const low = BAR + BETWEEN;
-  const alone = [...difference.only_first.map((one) => `the first alone from ${shortClock(one.start_s)} to ${shortClock(one.end_s)}`), ...difference.only_second.map((one) => `the second alone from ${shortClock(one.start_s)} to ${shortClock(one.end_s)}`)];
+  const alone = [
+    ...difference.only_first.map(
+      (one) => `the first alone from ${shortClock(one.start_s)} to ${shortClock(one.end_s)}`,
+    ),
+    ...difference.only_second.map(
+      (one) => `the second alone from ${shortClock(one.start_s)} to ${shortClock(one.end_s)}`,
+    ),
+  ];
   const words = `${alone.join("; ") || "nothing is in one alone"}${swapped ? "; channels swapped" : ""}`;
   return (
     <figure className="max-w-xl">
@@ -26,13 +33,54 @@ export function DifferencePicture({ difference, swapped }: { difference: Differe
         <rect x={0} y={low} width={x(drawn.below)} height={BAR} className="fill-base-300" />
         {drawn.ribbons.map((one) => (
           <g key={one.above[0]}>
-            <polygon points={`${x(one.above[0])},${BAR} ${x(one.above[1])},${BAR} ${x(one.below[1])},${low} ${x(one.below[0])},${low}`} className="fill-accent" opacity={0.18} />
-            <rect x={x(one.above[0])} y={0} width={x(one.above[1] - one.above[0])} height={BAR} className="fill-accent" />
-            <rect x={x(one.below[0])} y={low} width={x(one.below[1] - one.below[0])} height={BAR} className="fill-accent" />
+            <polygon
+              points={[
+                `${x(one.above[0])},${BAR} ${x(one.above[1])},${BAR}`,
+                `${x(one.below[1])},${low} ${x(one.below[0])},${low}`,
+              ].join(" ")}
+              className="fill-accent"
+              opacity={0.18}
+            />
+            <rect
+              x={x(one.above[0])}
+              y={0}
+              width={x(one.above[1] - one.above[0])}
+              height={BAR}
+              className="fill-accent"
+            />
+            <rect
+              x={x(one.below[0])}
+              y={low}
+              width={x(one.below[1] - one.below[0])}
+              height={BAR}
+              className="fill-accent"
+            />
           </g>
         ))}
-        {drawn.aloneAbove.map(([from, to]) => <rect key={from} x={x(from)} y={0} width={x(to - from)} height={BAR} fill="url(#alone)" stroke="currentColor" strokeWidth={0.6} />)}
-        {drawn.aloneBelow.map(([from, to]) => <rect key={from} x={x(from)} y={low} width={x(to - from)} height={BAR} fill="url(#alone)" stroke="currentColor" strokeWidth={0.6} />)}
+        {drawn.aloneAbove.map(([from, to]) => (
+          <rect
+            key={from}
+            x={x(from)}
+            y={0}
+            width={x(to - from)}
+            height={BAR}
+            fill="url(#alone)"
+            stroke="currentColor"
+            strokeWidth={0.6}
+          />
+        ))}
+        {drawn.aloneBelow.map(([from, to]) => (
+          <rect
+            key={from}
+            x={x(from)}
+            y={low}
+            width={x(to - from)}
+            height={BAR}
+            fill="url(#alone)"
+            stroke="currentColor"
+            strokeWidth={0.6}
+          />
+        ))}
       </svg>
       <figcaption className="quiet text-[12px]">{words}</figcaption>
     </figure>

@@ -6,7 +6,10 @@ test("an edit with twenty seconds cut out of its middle", () => {
   const drawn = layOut({
     first_length_s: 100,
     second_length_s: 80,
-    shared: [{ first_s: 0, second_s: 0, length_s: 40 }, { first_s: 60, second_s: 40, length_s: 40 }],
+    shared: [
+      { first_s: 0, second_s: 0, length_s: 40 },
+      { first_s: 60, second_s: 40, length_s: 40 },
+    ],
     only_first: [{ start_s: 40, end_s: 60 }],
     only_second: [],
   });
@@ -16,6 +19,12 @@ test("an edit with twenty seconds cut out of its middle", () => {
 });
 
 test("nothing that lies outside is drawn outside", () => {
-  const drawn = layOut({ first_length_s: 10, second_length_s: 10, shared: [{ first_s: -2, second_s: 0, length_s: 13 }], only_first: [], only_second: [] });
+  const drawn = layOut({
+    first_length_s: 10,
+    second_length_s: 10,
+    shared: [{ first_s: -2, second_s: 0, length_s: 13 }],
+    only_first: [],
+    only_second: [],
+  });
   expect(drawn.ribbons[0]).toEqual({ above: [0, 1], below: [0, 1] });
 });

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { answer, api, type ArtRule, Problem, type Row } from "../api/client";
-import { artCheckQuery, artRuleQuery } from "../api/queries";
+import { artCheckQuery, artRuleQuery } from "../api/filesQueries";
 import { plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { meantWords } from "./asking";
@@ -32,11 +32,18 @@ export function ArtPane({ rows, ticked, bundles, onTick }: Props) {
       void cache.invalidateQueries({ queryKey: ["art check"] });
     },
   });
-  const carry = useMutation({ mutationFn: (ids: number[]) => answer(api.POST("/api/art-rule/carry-out", { body: { file_ids: ids } })) });
-  const takeOut = useMutation({ mutationFn: (ids: number[]) => answer(api.POST("/api/files/pictures/take-out", { body: { file_ids: ids } })) });
+  const carry = useMutation({
+    mutationFn: (ids: number[]) => answer(api.POST("/api/art-rule/carry-out", { body: { file_ids: ids } })),
+  });
+  const takeOut = useMutation({
+    mutationFn: (ids: number[]) => answer(api.POST("/api/files/pictures/take-out", { body: { file_ids: ids } })),
+  });
   const embed = useMutation({
     mutationFn: async (file: Blob) => {
-      const query = new URLSearchParams([["role", role], ...rows.map((row) => ["file", String(row.id)])] as [string, string][]);
+      const query = new URLSearchParams([["role", role], ...rows.map((row) => ["file", String(row.id)])] as [
+        string,
+        string,
+      ][]);
       const response = await fetch(`/api/files/pictures?${query}`, { method: "POST", body: file });
       if (!response.ok) throw Problem.of(await response.json(), response.status);
     },
@@ -46,70 +53,155 @@ export function ArtPane({ rows, ticked, bundles, onTick }: Props) {
   const mine = ticked ? broken.filter((one) => ids.includes(one)) : broken;
   const set = (more: Partial<ArtRule>) => rule && declare.mutate({ ...rule, ...more });
   return (
-    <div onDragOver={(event) => event.preventDefault()} onDrop={(event) => {
-      event.preventDefault();
-      const file = [...event.dataTransfer.files].find((one) => one.type.startsWith("image/"));
-      if (file) setChosen(file);
-    }} onPaste={(event) => {
-      const file = [...event.clipboardData.files].find((one) => one.type.startsWith("image/"));
-      if (file) setChosen(file);
-    }}>
+    <div
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault();
+        const file = [...event.dataTransfer.files].find((one) => one.type.startsWith("image/"));
+        if (file) setChosen(file);
+      }}
+      onPaste={(event) => {
+        const file = [...event.clipboardData.files].find((one) => one.type.startsWith("image/"));
+        if (file) setChosen(file);
+      }}
+    >
       <h2 className="margin-heading">The house’s rule</h2>
       {rule && (
         <div className="grid gap-1.5">
-          <label className="flex items-center justify-between gap-2">In the files
-            <select aria-label="In the files" className={FIELD} value={rule.embed} onChange={(event) => set({ embed: event.target.value as ArtRule["embed"] })}>
+          <label className="flex items-center justify-between gap-2">
+            In the files
+            <select
+              aria-label="In the files"
+              className={FIELD}
+              value={rule.embed}
+              onChange={(event) => set({ embed: event.target.value as ArtRule["embed"] })}
+            >
               <option value="front">the front</option>
               <option value="all">every picture</option>
               <option value="none">none</option>
             </select>
           </label>
-          <label className="flex items-center gap-1.5"><input type="checkbox" checked={rule.beside} onChange={(event) => set({ beside: event.target.checked })} /> the front beside them, as {rule.beside_name}</label>
-          <label className="flex items-center justify-between gap-2">at most, pixels
-            <input type="number" aria-label="At most, pixels" className={`${FIELD} figure w-20`} key={`px ${rule.most_px}`} defaultValue={rule.most_px} onBlur={(event) => Number(event.target.value) !== rule.most_px && set({ most_px: Number(event.target.value) })} />
+          <label className="flex items-center gap-1.5">
+            <input type="checkbox" checked={rule.beside} onChange={({ target }) => set({ beside: target.checked })} />{" "}
+            the front beside them, as {rule.beside_name}
           </label>
-          <label className="flex items-center justify-between gap-2">at most, kB
-            <input type="number" aria-label="At most, kB" className={`${FIELD} figure w-20`} key={`kb ${rule.most_kb}`} defaultValue={rule.most_kb} onBlur={(event) => Number(event.target.value) !== rule.most_kb && set({ most_kb: Number(event.target.value) })} />
+          <label className="flex items-center justify-between gap-2">
+            at most, pixels
+            <input
+              type="number"
+              aria-label="At most, pixels"
+              className={`${FIELD} figure w-20`}
+              key={`px ${rule.most_px}`}
+              defaultValue={rule.most_px}
+              onBlur={(event) =>
+                Number(event.target.value) !== rule.most_px && set({ most_px: Number(event.target.value) })
+              }
+            />
           </label>
-          <label className="flex items-center gap-1.5"><input type="checkbox" checked={rule.square === "crop border"} onChange={(event) => set({ square: event.target.checked ? "crop border" : "as it is" })} /> cut square: border off, set straight</label>
+          <label className="flex items-center justify-between gap-2">
+            at most, kB
+            <input
+              type="number"
+              aria-label="At most, kB"
+              className={`${FIELD} figure w-20`}
+              key={`kb ${rule.most_kb}`}
+              defaultValue={rule.most_kb}
+              onBlur={(event) =>
+                Number(event.target.value) !== rule.most_kb && set({ most_kb: Number(event.target.value) })
+              }
+            />
+          </label>
+          <label className="flex items-center gap-1.5">
+            <input
+              type="checkbox"
+              checked={rule.square === "crop border"}
+              onChange={(event) => set({ square: event.target.checked ? "crop border" : "as it is" })}
+            />{" "}
+            cut square: border off, set straight
+          </label>
         </div>
       )}
       {check && (
         <>
           <h2 className="margin-heading">What breaks it</h2>
-          {broken.length === 0 ? <p className="text-accent">✓ Every file here is as the house wants it.</p> : (
+          {broken.length === 0 ? (
+            <p className="text-accent">✓ Every file here is as the house wants it.</p>
+          ) : (
             <ul className="grid gap-0.5">
-              {Object.entries(check.counts).map(([words, count]) => <li key={words} className="flex justify-between gap-2"><span>{words}</span><span className="figure">{count}</span></li>)}
+              {Object.entries(check.counts).map(([words, count]) => (
+                <li key={words} className="flex justify-between gap-2">
+                  <span>{words}</span>
+                  <span className="figure">{count}</span>
+                </li>
+              ))}
             </ul>
           )}
           {broken.length > 0 && (
             <>
-              <button type="button" className="press press-main mt-2 w-full justify-center" disabled={mine.length === 0 || carry.isPending} onClick={() => carry.mutate(mine)}>Carry it out for {plural(mine.length, "file")}</button>
-              <button type="button" className="mt-1.5 text-primary" onClick={() => onTick(new Set(broken))}>Tick those that break it</button>
+              <button
+                type="button"
+                className="press press-main mt-2 w-full justify-center"
+                disabled={mine.length === 0 || carry.isPending}
+                onClick={() => carry.mutate(mine)}
+              >
+                Carry it out for {plural(mine.length, "file")}
+              </button>
+              <button type="button" className="mt-1.5 text-primary" onClick={() => onTick(new Set(broken))}>
+                Tick those that break it
+              </button>
             </>
           )}
         </>
       )}
       <h2 className="margin-heading">By hand</h2>
       <div className="grid gap-1.5">
-        <label className="flex items-center justify-between gap-2">A picture as
-          <select aria-label="Role" className={FIELD} value={role} onChange={(event) => setRole(event.target.value)}>{ROLES.map((one) => <option key={one}>{one}</option>)}</select>
+        <label className="flex items-center justify-between gap-2">
+          A picture as
+          <select aria-label="Role" className={FIELD} value={role} onChange={(event) => setRole(event.target.value)}>
+            {ROLES.map((one) => (
+              <option key={one}>{one}</option>
+            ))}
+          </select>
         </label>
         <label className={`press justify-center ${ids.length === 0 || ids.length > 500 ? "opacity-45" : ""}`}>
           Put into {meantWords(ids.length, ticked)}
-          <input type="file" accept="image/*" className="sr-only" aria-label="A picture to put in" disabled={ids.length === 0 || ids.length > 500} onChange={(event) => {
-            const file = event.target.files?.[0];
-            if (file) setChosen(file);
-            event.target.value = "";
-          }} />
+          <input
+            type="file"
+            accept="image/*"
+            className="sr-only"
+            aria-label="A picture to put in"
+            disabled={ids.length === 0 || ids.length > 500}
+            onChange={(event) => {
+              const file = event.target.files?.[0];
+              if (file) setChosen(file);
+              event.target.value = "";
+            }}
+          />
         </label>
-        {chosen && <CropView file={chosen} onLeave={() => setChosen(null)} onUse={(made) => {
-          embed.mutate(made);
-          setChosen(null);
-        }} />}
-        <button type="button" className="press justify-center" disabled={!rows.some((row) => row.pictures.length > 0)} onClick={() => takeOut.mutate(rows.filter((row) => row.pictures.length > 0).map((row) => row.id))}>Take pictures out of {meantWords(ids.length, ticked)}</button>
+        {chosen && (
+          <CropView
+            file={chosen}
+            onLeave={() => setChosen(null)}
+            onUse={(made) => {
+              embed.mutate(made);
+              setChosen(null);
+            }}
+          />
+        )}
+        <button
+          type="button"
+          className="press justify-center"
+          disabled={!rows.some((row) => row.pictures.length > 0)}
+          onClick={() => takeOut.mutate(rows.filter((row) => row.pictures.length > 0).map((row) => row.id))}
+        >
+          Take pictures out of {meantWords(ids.length, ticked)}
+        </button>
       </div>
-      {(declare.error ?? carry.error ?? embed.error ?? takeOut.error) && <div className="mt-2"><Trouble error={declare.error ?? carry.error ?? embed.error ?? takeOut.error} /></div>}
+      {(declare.error ?? carry.error ?? embed.error ?? takeOut.error) && (
+        <div className="mt-2">
+          <Trouble error={declare.error ?? carry.error ?? embed.error ?? takeOut.error} />
+        </div>
+      )}
       <p className="quiet mt-2 text-[12px]">Pictures are written at once, as a step that can be taken back.</p>
     </div>
   );

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import { answer, api, Problem } from "../api/client";
-import { artCheckQuery, bundlesQuery, foldersQuery } from "../api/queries";
+import { artCheckQuery, bundlesQuery, foldersQuery } from "../api/filesQueries";
 import { Desk } from "../frame/Desk";
 import { moment, plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
@@ -12,17 +12,41 @@ import { Steps } from "./Steps";
 /** The house's rule for pictures over everything that was brought in. */
 function HouseRule() {
   const { data: check } = useQuery(artCheckQuery(null));
-  const carry = useMutation({ mutationFn: (ids: number[]) => answer(api.POST("/api/art-rule/carry-out", { body: { file_ids: ids } })) });
+  const carry = useMutation({
+    mutationFn: (ids: number[]) => answer(api.POST("/api/art-rule/carry-out", { body: { file_ids: ids } })),
+  });
   if (!check) return null;
   const broken = Object.keys(check.files).map(Number);
   return (
     <>
       <h2 className="margin-heading">House rule for pictures</h2>
-      {broken.length === 0 ? <p className="text-accent">✓ No file breaks it.</p> : (
+      {broken.length === 0 ? (
+        <p className="text-accent">✓ No file breaks it.</p>
+      ) : (
         <>
-          <ul className="grid gap-0.5">{Object.entries(check.counts).map(([words, count]) => <li key={words} className="flex justify-between gap-2"><span>{words}</span><span className="figure">{count}</span></li>)}</ul>
-          <button type="button" className="press mt-2 w-full justify-center" disabled={carry.isPending} onClick={() => carry.mutate(broken)}>Carry it out for {plural(broken.length, "file")}</button>
-          <p className="quiet mt-1 text-[12px]">It is declared with the other <Link className="text-primary" to="/collection/rules">house rules</Link>, or on the sheet.</p>
+          <ul className="grid gap-0.5">
+            {Object.entries(check.counts).map(([words, count]) => (
+              <li key={words} className="flex justify-between gap-2">
+                <span>{words}</span>
+                <span className="figure">{count}</span>
+              </li>
+            ))}
+          </ul>
+          <button
+            type="button"
+            className="press mt-2 w-full justify-center"
+            disabled={carry.isPending}
+            onClick={() => carry.mutate(broken)}
+          >
+            Carry it out for {plural(broken.length, "file")}
+          </button>
+          <p className="quiet mt-1 text-[12px]">
+            It is declared with the other{" "}
+            <Link className="text-primary" to="/collection/rules">
+              house rules
+            </Link>
+            , or on the sheet.
+          </p>
         </>
       )}
       {carry.error && <Trouble error={carry.error} />}
@@ -37,13 +61,28 @@ export function FilesPage() {
   const { data: folders } = useQuery(foldersQuery);
   const [ticked, setTicked] = useState<ReadonlySet<number>>(new Set());
   const [over, setOver] = useState(false);
-  const again = () => void Promise.all([bundlesQuery, foldersQuery].map((one) => cache.invalidateQueries({ queryKey: one.queryKey })));
-  const bring = useMutation({ mutationFn: (body: { folder: string; in_place: boolean }) => answer(api.POST("/api/bundles", { body })), onSuccess: again });
-  const back = useMutation({ mutationFn: (id: number) => answer(api.POST("/api/bundles/{bundle_id}/file-back", { params: { path: { bundle_id: id } } })), onSuccess: again });
-  const look = useMutation({ mutationFn: (id: number) => answer(api.POST("/api/bundles/{bundle_id}/look-again", { params: { path: { bundle_id: id } } })), onSuccess: again });
+  const again = () =>
+    void Promise.all([bundlesQuery, foldersQuery].map((one) => cache.invalidateQueries({ queryKey: one.queryKey })));
+  const bring = useMutation({
+    mutationFn: (body: { folder: string; in_place: boolean }) => answer(api.POST("/api/bundles", { body })),
+    onSuccess: again,
+  });
+  const back = useMutation({
+    mutationFn: (id: number) =>
+      answer(api.POST("/api/bundles/{bundle_id}/file-back", { params: { path: { bundle_id: id } } })),
+    onSuccess: again,
+  });
+  const look = useMutation({
+    mutationFn: (id: number) =>
+      answer(api.POST("/api/bundles/{bundle_id}/look-again", { params: { path: { bundle_id: id } } })),
+    onSuccess: again,
+  });
   const zip = useMutation({
     mutationFn: async (file: File) => {
-      const response = await fetch(`/api/bundles/zip?name=${encodeURIComponent(file.name)}`, { method: "POST", body: file });
+      const response = await fetch(`/api/bundles/zip?name=${encodeURIComponent(file.name)}`, {
+        method: "POST",
+        body: file,
+      });
       if (!response.ok) throw Problem.of(await response.json(), response.status);
     },
     onSuccess: again,
@@ -56,7 +95,11 @@ export function FilesPage() {
         <>
           <h1 className="text-xl">Files</h1>
           <span className="quiet">folders that somebody tagged, to be put right</span>
-          {ticked.size > 1 && <Link className="press press-main" to={`/files/sheet?${open}`}>Open {ticked.size} as one sheet</Link>}
+          {ticked.size > 1 && (
+            <Link className="press press-main" to={`/files/sheet?${open}`}>
+              Open {ticked.size} as one sheet
+            </Link>
+          )}
         </>
       }
       margin={
@@ -85,47 +128,148 @@ export function FilesPage() {
         {bundles && bundles.length > 0 && (
           <table className="mb-6 w-full border-collapse">
             <thead>
-              <tr className="quiet text-left text-[13px]"><th className="w-8" /><th className="py-1 font-normal">Brought in</th><th className="font-normal">Files</th><th className="font-normal">State</th><th className="font-normal">When</th><th /></tr>
+              <tr className="quiet text-left text-[13px]">
+                <th className="w-8" />
+                <th className="py-1 font-normal">Brought in</th>
+                <th className="font-normal">Files</th>
+                <th className="font-normal">State</th>
+                <th className="font-normal">When</th>
+                <th />
+              </tr>
             </thead>
             <tbody>
               {bundles.map((one) => (
                 <tr key={one.id} className="rule-b align-top">
-                  <td className="py-2">{one.state === "ready" && <input type="checkbox" aria-label={`Tick ${one.name}`} checked={ticked.has(one.id)} onChange={(event) => setTicked(new Set(event.target.checked ? [...ticked, one.id] : [...ticked].filter((id) => id !== one.id)))} />}</td>
-                  <td className="py-2 pr-3">
-                    {one.state === "ready" ? <Link className="font-serif text-[16px] text-primary" to={`/files/sheet?bundle=${one.id}`}>{one.name}</Link> : <span className="font-serif text-[16px]">{one.name}</span>}
-                    <span className="quiet block text-[12px]">{one.in_place ? "edited where they lie" : "copies in the store"}</span>
-                    {one.told.map((line) => <span key={line} className="block text-[12px] text-warning">{line}</span>)}
+                  <td className="py-2">
+                    {one.state === "ready" && (
+                      <input
+                        type="checkbox"
+                        aria-label={`Tick ${one.name}`}
+                        checked={ticked.has(one.id)}
+                        onChange={(event) =>
+                          setTicked(
+                            new Set(
+                              event.target.checked ? [...ticked, one.id] : [...ticked].filter((id) => id !== one.id),
+                            ),
+                          )
+                        }
+                      />
+                    )}
                   </td>
-                  <td className="py-2 pr-3"><span className="figure">{one.audio}</span> sound{one.unreadable > 0 && <span className="block text-[12px] text-error">! {one.unreadable} cannot be read</span>}<span className="quiet block text-[12px]">{one.files - one.audio - one.unreadable} others</span></td>
-                  <td className="py-2 pr-3">{one.state === "coming in" ? <span className="text-warning">coming in</span> : one.state === "failed" ? <span className="text-error">! not brought in</span> : one.pending > 0 ? <span className="text-error">✎ {one.pending} changed, not written</span> : <span className="text-accent">✓ nothing unwritten</span>}</td>
+                  <td className="py-2 pr-3">
+                    {one.state === "ready" ? (
+                      <Link className="font-serif text-[16px] text-primary" to={`/files/sheet?bundle=${one.id}`}>
+                        {one.name}
+                      </Link>
+                    ) : (
+                      <span className="font-serif text-[16px]">{one.name}</span>
+                    )}
+                    <span className="quiet block text-[12px]">
+                      {one.in_place ? "edited where they lie" : "copies in the store"}
+                    </span>
+                    {one.told.map((line) => (
+                      <span key={line} className="block text-[12px] text-warning">
+                        {line}
+                      </span>
+                    ))}
+                  </td>
+                  <td className="py-2 pr-3">
+                    <span className="figure">{one.audio}</span> sound
+                    {one.unreadable > 0 && (
+                      <span className="block text-[12px] text-error">! {one.unreadable} cannot be read</span>
+                    )}
+                    <span className="quiet block text-[12px]">{one.files - one.audio - one.unreadable} others</span>
+                  </td>
+                  <td className="py-2 pr-3">
+                    {one.state === "coming in" ? (
+                      <span className="text-warning">coming in</span>
+                    ) : one.state === "failed" ? (
+                      <span className="text-error">! not brought in</span>
+                    ) : one.pending > 0 ? (
+                      <span className="text-error">✎ {one.pending} changed, not written</span>
+                    ) : (
+                      <span className="text-accent">✓ nothing unwritten</span>
+                    )}
+                  </td>
                   <td className="quiet py-2 pr-3">{moment(one.made_at)}</td>
                   <td className="py-2 text-right">
-                    {one.state === "ready" && one.in_place && <button type="button" className="press" title="Somebody else may have altered them" onClick={() => look.mutate(one.id)}>Look again</button>}
-                    {one.state === "ready" && !one.in_place && one.origin.startsWith("/") && one.altered > 0 && <button type="button" className="press" title="Puts what was altered where it came from; what lay there is kept" onClick={() => back.mutate(one.id)}>File {one.altered} back</button>}</td>
+                    {one.state === "ready" && one.in_place && (
+                      <button
+                        type="button"
+                        className="press"
+                        title="Somebody else may have altered them"
+                        onClick={() => look.mutate(one.id)}
+                      >
+                        Look again
+                      </button>
+                    )}
+                    {one.state === "ready" && !one.in_place && one.origin.startsWith("/") && one.altered > 0 && (
+                      <button
+                        type="button"
+                        className="press"
+                        title="Puts what was altered where it came from; what lay there is kept"
+                        onClick={() => back.mutate(one.id)}
+                      >
+                        File {one.altered} back
+                      </button>
+                    )}
+                  </td>
                 </tr>
               ))}
             </tbody>
           </table>
         )}
         <h2 className="text-base">Bring in</h2>
-        <p className="quiet mb-2 max-w-prose">A copy is safe to try things on and is filed back when it is right. Editing in place saves the room and the filing back; every step can be taken back either way.</p>
+        <p className="quiet mb-2 max-w-prose">
+          A copy is safe to try things on and is filed back when it is right. Editing in place saves the room and the
+          filing back; every step can be taken back either way.
+        </p>
         <label className="press mb-3">
           A ZIP archive: choose it, or drop it here
-          <input type="file" accept=".zip" className="sr-only" aria-label="A ZIP archive" onChange={(event) => {
-            const file = event.target.files?.[0];
-            if (file) zip.mutate(file);
-            event.target.value = "";
-          }} />
+          <input
+            type="file"
+            accept=".zip"
+            className="sr-only"
+            aria-label="A ZIP archive"
+            onChange={(event) => {
+              const file = event.target.files?.[0];
+              if (file) zip.mutate(file);
+              event.target.value = "";
+            }}
+          />
         </label>
-        {folders?.length === 0 && <p>No folder with files lies below the folder that was set for them (INKWELL_FILES_ROOT).</p>}
+        {folders?.length === 0 && (
+          <p>No folder with files lies below the folder that was set for them (INKWELL_FILES_ROOT).</p>
+        )}
         <ul>
           {(folders ?? []).map((one) => (
             <li key={one.name} className="rule-b flex items-center gap-3 py-1.5">
-              <span className="min-w-0 flex-1 truncate" style={{ paddingLeft: `${(one.name.split("/").length - 1) * 18}px` }}>{one.name.split("/").at(-1)}</span>
+              <span
+                className="min-w-0 flex-1 truncate"
+                style={{ paddingLeft: `${(one.name.split("/").length - 1) * 18}px` }}
+              >
+                {one.name.split("/").at(-1)}
+              </span>
               <span className="quiet w-24">{plural(one.files, "file")}</span>
               {one.brought_in && <span className="text-accent">✓ in</span>}
-              <button type="button" className="press !py-0.5" aria-label={`Copy ${one.name} in`} disabled={bring.isPending} onClick={() => bring.mutate({ folder: one.name, in_place: false })}>Copy in</button>
-              <button type="button" className="press !py-0.5" aria-label={`Edit ${one.name} in place`} disabled={bring.isPending} onClick={() => bring.mutate({ folder: one.name, in_place: true })}>Edit in place</button>
+              <button
+                type="button"
+                className="press !py-0.5"
+                aria-label={`Copy ${one.name} in`}
+                disabled={bring.isPending}
+                onClick={() => bring.mutate({ folder: one.name, in_place: false })}
+              >
+                Copy in
+              </button>
+              <button
+                type="button"
+                className="press !py-0.5"
+                aria-label={`Edit ${one.name} in place`}
+                disabled={bring.isPending}
+                onClick={() => bring.mutate({ folder: one.name, in_place: true })}
+              >
+                Edit in place
+              </button>
             </li>
           ))}
         </ul>

@@ -14,23 +14,48 @@ const COLUMNS = [
 ] as Column[];
 
 const row = (id: number, title: string): Row =>
-  ({ id, bundle_id: 1, kind: "audio", path: `${id}.flac`, fields: { title, artist: "A" }, pending: {}, facts: {}, problem: null }) as unknown as Row;
-const LINES: Line[] = [row(1, "One"), row(2, "Two"), row(3, "Three")].map((one) => ({ kind: "row", row: one }) as Line);
+  ({
+    id,
+    bundle_id: 1,
+    kind: "audio",
+    path: `${id}.flac`,
+    fields: { title, artist: "A" },
+    pending: {},
+    facts: {},
+    problem: null,
+  }) as unknown as Row;
+const LINES: Line[] = [row(1, "One"), row(2, "Two"), row(3, "Three")].map((one) => ({ kind: "row", row: one }));
 
 function Sheet({ onChange }: { onChange: (changes: unknown) => void }) {
   const [spot, setSpot] = useState<Spot>({ row: 0, column: 0 });
   const [ticked, setTicked] = useState<ReadonlySet<number>>(new Set());
   return (
     <Grid
-      lines={LINES} columns={COLUMNS} proposed={new Map()} ticked={ticked} setTicked={setTicked} spot={spot} setSpot={setSpot}
-      sort={{ name: "title", down: false }} onSort={() => undefined} onChange={onChange} namesOnly={false}
+      lines={LINES}
+      columns={COLUMNS}
+      proposed={new Map()}
+      ticked={ticked}
+      setTicked={setTicked}
+      spot={spot}
+      setSpot={setSpot}
+      sort={{ name: "title", down: false }}
+      onSort={() => undefined}
+      onChange={onChange}
+      namesOnly={false}
     />
   );
 }
 
 /** The sheet draws only what is in sight, and nothing has a size here. */
 beforeEach(() => {
-  vi.stubGlobal("ResizeObserver", class { observe() {} unobserve() {} disconnect() {} });
+  vi.stubGlobal(
+    "ResizeObserver",
+    class {
+      observe() {}
+      unobserve() {}
+      disconnect() {}
+    },
+  );
   vi.spyOn(Element.prototype, "clientHeight", "get").mockReturnValue(400);
   vi.spyOn(Element.prototype, "clientWidth", "get").mockReturnValue(800);
   HTMLElement.prototype.scrollTo = () => undefined;

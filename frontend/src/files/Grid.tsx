@@ -3,6 +3,7 @@ import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 
 import type { Proposed, Row } from "../api/client";
 import { useInPlace } from "../words/useInPlace";
+import { CellText } from "./CellText";
 import { type CellChange } from "./useSheet";
 import { type Column, fromTsv, type Line, PATH, shown, stored, toTsv } from "./rows";
 
@@ -30,7 +31,19 @@ interface Props {
 }
 
 /** The sheet itself: only what is in sight is drawn, every cell is reached by keys. */
-export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpot, sort, onSort, onChange, namesOnly }: Props) {
+export function Grid({
+  lines,
+  columns,
+  proposed,
+  ticked,
+  setTicked,
+  spot,
+  setSpot,
+  sort,
+  onSort,
+  onChange,
+  namesOnly,
+}: Props) {
   const frame = useRef<HTMLDivElement>(null);
   const [anchor, setAnchor] = useState<Spot>(spot);
   const everywhere = useRef(false);
@@ -42,9 +55,19 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
   });
   const draft = field.typed;
   // eslint-disable-next-line react-hooks/incompatible-library -- what it returns is used in this component alone
-  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => frame.current, estimateSize: () => LINE_PX, overscan: 12 });
+  const virtual = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => frame.current,
+    estimateSize: () => LINE_PX,
+    overscan: 12,
+  });
   const width = TICK_PX + columns.reduce((sum, one) => sum + one.width, 0);
-  const area = { top: Math.min(spot.row, anchor.row), bottom: Math.max(spot.row, anchor.row), left: Math.min(spot.column, anchor.column), right: Math.max(spot.column, anchor.column) };
+  const area = {
+    top: Math.min(spot.row, anchor.row),
+    bottom: Math.max(spot.row, anchor.row),
+    left: Math.min(spot.column, anchor.column),
+    right: Math.max(spot.column, anchor.column),
+  };
 
   useEffect(() => {
     // The focus stays with the sheet when a cell stops being edited.
@@ -52,7 +75,10 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
   }, [draft]);
 
   const go = (to: Spot, stretch: boolean) => {
-    const next = { row: Math.max(0, Math.min(lines.length - 1, to.row)), column: Math.max(0, Math.min(columns.length - 1, to.column)) };
+    const next = {
+      row: Math.max(0, Math.min(lines.length - 1, to.row)),
+      column: Math.max(0, Math.min(columns.length - 1, to.column)),
+    };
     setSpot(next);
     if (!stretch) setAnchor(next);
     virtual.scrollToIndex(next.row);
@@ -61,7 +87,9 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
     const line = lines[at];
     return line?.kind === "row" ? line.row : undefined;
   };
-  const cells = (visit: (row: Row, column: Column, down: number, right: number) => CellChange | undefined): CellChange[] => {
+  const cells = (
+    visit: (row: Row, column: Column, down: number, right: number) => CellChange | undefined,
+  ): CellChange[] => {
     const found: CellChange[] = [];
     let down = 0;
     for (let at = area.top; at <= area.bottom; at++) {
@@ -78,14 +106,28 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
   };
   const fillDown = () => {
     const first = rowAt(area.top);
-    if (first) onChange(cells((row, column) => (column.name === PATH ? undefined : { file_id: row.id, field: column.name, value: shown(first, column.name) })));
+    if (first)
+      onChange(
+        cells((row, column) =>
+          column.name === PATH ? undefined : { file_id: row.id, field: column.name, value: shown(first, column.name) },
+        ),
+      );
   };
   const keep = (text: string) => {
     const row = rowAt(spot.row);
     const column = columns[spot.column];
     if (!row || !column) return;
     if (everywhere.current && column.name !== PATH) {
-      const ids = ticked.size > 0 ? [...ticked] : [...new Set(cells((one, its) => (its.name === column.name ? { file_id: one.id, field: "", value: "" } : undefined)).map((one) => one.file_id))];
+      const ids =
+        ticked.size > 0
+          ? [...ticked]
+          : [
+              ...new Set(
+                cells((one, its) =>
+                  its.name === column.name ? { file_id: one.id, field: "", value: "" } : undefined,
+                ).map((one) => one.file_id),
+              ),
+            ];
       onChange(ids.map((id) => ({ file_id: id, field: column.name, value: text.trim() })));
     } else onChange([{ file_id: row.id, field: column.name, value: text.trim() }]);
   };
@@ -101,18 +143,29 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
     const command = event.ctrlKey || event.metaKey;
     const page = Math.floor((frame.current.clientHeight - LINE_PX) / LINE_PX);
     const ways: Record<string, Spot> = {
-      ArrowDown: { row: spot.row + 1, column: spot.column }, ArrowUp: { row: spot.row - 1, column: spot.column },
-      ArrowRight: { row: spot.row, column: spot.column + 1 }, ArrowLeft: { row: spot.row, column: spot.column - 1 },
-      PageDown: { row: spot.row + page, column: spot.column }, PageUp: { row: spot.row - page, column: spot.column },
-      Home: { row: command ? 0 : spot.row, column: 0 }, End: { row: command ? lines.length - 1 : spot.row, column: columns.length - 1 },
+      ArrowDown: { row: spot.row + 1, column: spot.column },
+      ArrowUp: { row: spot.row - 1, column: spot.column },
+      ArrowRight: { row: spot.row, column: spot.column + 1 },
+      ArrowLeft: { row: spot.row, column: spot.column - 1 },
+      PageDown: { row: spot.row + page, column: spot.column },
+      PageUp: { row: spot.row - page, column: spot.column },
+      Home: { row: command ? 0 : spot.row, column: 0 },
+      End: { row: command ? lines.length - 1 : spot.row, column: columns.length - 1 },
     };
     const to = ways[key];
     if (to) go(to, event.shiftKey);
     else if (key === "Enter" || key === "F2") edit();
-    else if (key === "Delete") onChange(cells((row, column) => (column.name === PATH ? undefined : { file_id: row.id, field: column.name, value: "" })));
+    else if (key === "Delete")
+      onChange(
+        cells((row, column) => (column.name === PATH ? undefined : { file_id: row.id, field: column.name, value: "" })),
+      );
     else if (command && key.toLowerCase() === "d") fillDown();
-    else if (command && key.toLowerCase() === "a") setTicked(new Set(lines.flatMap((line) => (line.kind === "row" && line.row.kind === "audio" ? [line.row.id] : []))));
-    else if (command && key === "Backspace") onChange(cells((row, column) => ({ file_id: row.id, field: column.name, value: stored(row, column.name) })));
+    else if (command && key.toLowerCase() === "a")
+      setTicked(
+        new Set(lines.flatMap((line) => (line.kind === "row" && line.row.kind === "audio" ? [line.row.id] : []))),
+      );
+    else if (command && key === "Backspace")
+      onChange(cells((row, column) => ({ file_id: row.id, field: column.name, value: stored(row, column.name) })));
     else if (key === " ") tick(spot.row, event.shiftKey);
     else if (key.length === 1 && !command && !event.altKey) edit(key);
     else return;
@@ -121,9 +174,9 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
   };
   const tick = (at: number, stretch: boolean) => {
     const next = new Set(ticked);
-    const rows = (stretch ? lines.slice(Math.min(at, anchor.row), Math.max(at, anchor.row) + 1) : lines.slice(at, at + 1)).flatMap((line) =>
-      line.kind === "group" ? line.rows : [line.row],
-    );
+    const rows = (
+      stretch ? lines.slice(Math.min(at, anchor.row), Math.max(at, anchor.row) + 1) : lines.slice(at, at + 1)
+    ).flatMap((line) => (line.kind === "group" ? line.rows : [line.row]));
     const add = !rows.every((row) => ticked.has(row.id));
     for (const row of rows) {
       if (add && row.kind === "audio") next.add(row.id);
@@ -162,10 +215,12 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
           onChange(
             table.flatMap((texts, down) => {
               const row = rows[down];
-              return row ? texts.flatMap((value, right) => {
-                const column = columns[area.left + right];
-                return column && !column.fact ? [{ file_id: row.id, field: column.name, value }] : [];
-              }) : [];
+              return row
+                ? texts.flatMap((value, right) => {
+                    const column = columns[area.left + right];
+                    return column && !column.fact ? [{ file_id: row.id, field: column.name, value }] : [];
+                  })
+                : [];
             }),
           );
         }
@@ -174,15 +229,31 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
     >
       <div style={{ width, height: virtual.getTotalSize() + LINE_PX }} className="relative text-[13px]">
         <div role="row" className="sticky top-0 z-20 flex bg-base-200" style={{ height: LINE_PX, width }}>
-          <span className="sticky left-0 z-10 flex shrink-0 items-center justify-center bg-base-200" style={{ width: TICK_PX }}>
+          <span
+            className="sticky left-0 z-10 flex shrink-0 items-center justify-center bg-base-200"
+            style={{ width: TICK_PX }}
+          >
             <input
               type="checkbox"
               aria-label="Tick all"
               checked={ticked.size > 0}
               ref={(box) => {
-                if (box) box.indeterminate = ticked.size > 0 && ticked.size < lines.filter((line) => line.kind === "row" && line.row.kind === "audio").length;
+                if (box)
+                  box.indeterminate =
+                    ticked.size > 0 &&
+                    ticked.size < lines.filter((line) => line.kind === "row" && line.row.kind === "audio").length;
               }}
-              onChange={() => setTicked(ticked.size > 0 ? new Set() : new Set(lines.flatMap((line) => (line.kind === "row" && line.row.kind === "audio" ? [line.row.id] : []))))}
+              onChange={() =>
+                setTicked(
+                  ticked.size > 0
+                    ? new Set()
+                    : new Set(
+                        lines.flatMap((line) =>
+                          line.kind === "row" && line.row.kind === "audio" ? [line.row.id] : [],
+                        ),
+                      ),
+                )
+              }
             />
           </span>
           {columns.map((column) => (
@@ -208,7 +279,12 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
             return (
               <div key={item.key} role="row" className="rule-b flex items-center bg-base-200" style={style}>
                 <span className="sticky left-0 flex items-center gap-2 pl-2.5">
-                  <input type="checkbox" aria-label={`Tick ${line.name}`} checked={line.rows.some((row) => ticked.has(row.id))} onChange={() => tick(item.index, false)} />
+                  <input
+                    type="checkbox"
+                    aria-label={`Tick ${line.name}`}
+                    checked={line.rows.some((row) => ticked.has(row.id))}
+                    onChange={() => tick(item.index, false)}
+                  />
                   <span className="font-serif text-[14px]">{line.name}</span>
                   <span className="quiet">{line.rows.length}</span>
                 </span>
@@ -216,8 +292,18 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
             );
           const { row } = line;
           return (
-            <div key={item.key} role="row" aria-rowindex={item.index + 1} data-file={row.id} className={`rule-b flex ${ticked.has(row.id) ? "bg-base-200" : ""}`} style={style}>
-              <span className="sticky left-0 z-10 flex shrink-0 items-center justify-center bg-base-100" style={{ width: TICK_PX }}>
+            <div
+              key={item.key}
+              role="row"
+              aria-rowindex={item.index + 1}
+              data-file={row.id}
+              className={`rule-b flex ${ticked.has(row.id) ? "bg-base-200" : ""}`}
+              style={style}
+            >
+              <span
+                className="sticky left-0 z-10 flex shrink-0 items-center justify-center bg-base-100"
+                style={{ width: TICK_PX }}
+              >
                 {row.kind === "audio" ? (
                   <input
                     type="checkbox"
@@ -230,12 +316,15 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
                     }}
                   />
                 ) : (
-                  <span className="text-error" title={row.problem?.what}>!</span>
+                  <span className="text-error" title={row.problem?.what}>
+                    !
+                  </span>
                 )}
               </span>
               {columns.map((column, at) => {
                 const here = item.index === spot.row && at === spot.column;
-                const inside = item.index >= area.top && item.index <= area.bottom && at >= area.left && at <= area.right;
+                const inside =
+                  item.index >= area.top && item.index <= area.bottom && at >= area.left && at <= area.right;
                 if (here && draft !== null)
                   return (
                     <input
@@ -258,7 +347,13 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
                           field.keep();
                           everywhere.current = false;
                           frame.current?.focus({ preventScroll: true });
-                          if (!event.ctrlKey && !event.metaKey) go(event.key === "Tab" ? { row: spot.row, column: spot.column + (event.shiftKey ? -1 : 1) } : { row: spot.row + 1, column: spot.column }, false);
+                          if (!event.ctrlKey && !event.metaKey)
+                            go(
+                              event.key === "Tab"
+                                ? { row: spot.row, column: spot.column + (event.shiftKey ? -1 : 1) }
+                                : { row: spot.row + 1, column: spot.column },
+                              false,
+                            );
                         }
                         event.stopPropagation();
                       }}
@@ -284,54 +379,5 @@ export function Grid({ lines, columns, proposed, ticked, setTicked, spot, setSpo
         })}
       </div>
     </div>
-  );
-}
-
-interface CellProps {
-  id: string;
-  row: Row;
-  column: Column;
-  proposed: Proposed | undefined;
-  short: boolean;
-  here: boolean;
-  inside: boolean;
-  onPress: (stretch: boolean) => void;
-  onEdit: () => void;
-}
-
-/** One cell: its value, marked where it is changed and not written, or what it would become. */
-function CellText({ id, row, column, proposed, short, here, inside, onPress, onEdit }: CellProps) {
-  const whole = shown(row, column.name);
-  const value = short ? whole.slice(whole.lastIndexOf("/") + 1) : whole;
-  const changed = column.name in row.pending;
-  const old = stored(row, column.name);
-  return (
-    <span
-      id={id}
-      role="gridcell"
-      aria-selected={here}
-      data-field={column.name}
-      data-changed={changed || undefined}
-      title={proposed ? `${proposed.before || "nothing"} becomes ${proposed.after || "nothing"}${proposed.told ? `: ${proposed.told}` : ""}` : changed ? `stored: ${old || "nothing"}` : whole}
-      className={`shrink-0 truncate px-2 leading-[26px] ${column.number || column.name === "date" ? "figure" : ""} ${column.fact ? "quiet" : ""} ${inside ? "bg-base-300" : ""} ${here ? "shadow-[inset_0_0_0_2px_var(--color-primary)]" : ""}`}
-      style={{ width: column.width }}
-      onMouseDown={(event) => onPress(event.shiftKey)}
-      onDoubleClick={onEdit}
-    >
-      {proposed ? (
-        <>
-          <ins className="font-medium text-warning no-underline">{proposed.after || "(nothing)"}</ins>
-          {proposed.before && !short && <s className="quiet ml-1.5 text-[12px]">{proposed.before}</s>}
-        </>
-      ) : changed ? (
-        <>
-          <span aria-hidden className="text-error">✎ </span>
-          <span className="font-medium">{value || "(nothing)"}</span>
-          {old && column.name !== PATH && <s className="quiet ml-1.5 text-[12px]">{old}</s>}
-        </>
-      ) : (
-        value
-      )}
-    </span>
   );
 }

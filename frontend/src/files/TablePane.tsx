@@ -34,7 +34,10 @@ export function TablePane({ rows, ticked, bundles, columns, state }: Props) {
   const silent = rows.filter((row) => row.silent_tail_s >= 5 && ["FLAC", "WAV", "AIFF"].includes(row.format));
   const read = useMutation({
     mutationFn: async (file: File): Promise<ProposedCells> => {
-      const response = await fetch(`/api/sheet/spreadsheet?${bundles.map((one) => `bundle=${one}`).join("&")}`, { method: "POST", body: file });
+      const response = await fetch(`/api/sheet/spreadsheet?${bundles.map((one) => `bundle=${one}`).join("&")}`, {
+        method: "POST",
+        body: file,
+      });
       const body: unknown = await response.json();
       if (!response.ok) throw Problem.of(body, response.status);
       return body as ProposedCells;
@@ -42,29 +45,78 @@ export function TablePane({ rows, ticked, bundles, columns, state }: Props) {
     onSuccess: state.setProposed,
   });
   const names = columns.chosen.filter((one) => !one.fact || one.name === PATH).map((one) => one.name);
-  const out = (form: string) => `/api/sheet/spreadsheet?form=${form}&${bundles.map((one) => `bundle=${one}`).join("&")}&${names.map((one) => `column=${one}`).join("&")}`;
+  const out = (form: string) =>
+    `/api/sheet/spreadsheet?${new URLSearchParams([
+      ["form", form],
+      ...bundles.map((one) => ["bundle", `${one}`]),
+      ...names.map((one) => ["column", one]),
+    ]).toString()}`;
   return (
     <div>
       <h2 className="margin-heading">Number tracks</h2>
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
-        <label className="flex items-center gap-1">from <input type="number" min={0} aria-label="First number" className="figure w-14 border border-base-300 bg-base-100 px-1" value={start} onChange={(event) => setStart(Math.max(0, Number(event.target.value)))} /></label>
-        <label className="flex items-center gap-1"><input type="checkbox" checked={perFolder} onChange={(event) => setPerFolder(event.target.checked)} /> anew in each folder</label>
-        <label className="flex items-center gap-1"><input type="checkbox" checked={totals} onChange={(event) => setTotals(event.target.checked)} /> and how many</label>
+        <label className="flex items-center gap-1">
+          from{" "}
+          <input
+            type="number"
+            min={0}
+            aria-label="First number"
+            className="figure w-14 border border-base-300 bg-base-100 px-1"
+            value={start}
+            onChange={(event) => setStart(Math.max(0, Number(event.target.value)))}
+          />
+        </label>
+        <label className="flex items-center gap-1">
+          <input type="checkbox" checked={perFolder} onChange={(event) => setPerFolder(event.target.checked)} /> anew in
+          each folder
+        </label>
+        <label className="flex items-center gap-1">
+          <input type="checkbox" checked={totals} onChange={(event) => setTotals(event.target.checked)} /> and how many
+        </label>
       </div>
-      <button type="button" className="press mt-1.5 w-full justify-center" disabled={ids.length === 0} onClick={() => ask.mutate(() => answer(api.POST("/api/sheet/number", { body: { file_ids: ids, start, per_folder: perFolder, totals } })))}>
+      <button
+        type="button"
+        className="press mt-1.5 w-full justify-center"
+        disabled={ids.length === 0}
+        onClick={() =>
+          ask.mutate(() =>
+            answer(api.POST("/api/sheet/number", { body: { file_ids: ids, start, per_folder: perFolder, totals } })),
+          )
+        }
+      >
         Number {meantWords(ids.length, ticked)}, as shown
       </button>
 
       <h2 className="margin-heading">What follows from the rest</h2>
       <div className="grid gap-1">
         {DERIVED.map((one) => (
-          <button key={one.what} type="button" className="press justify-center" disabled={ids.length === 0} onClick={() => ask.mutate(() => answer(api.POST("/api/sheet/derive", { body: { file_ids: ids, what: one.what } })))}>{one.words}</button>
+          <button
+            key={one.what}
+            type="button"
+            className="press justify-center"
+            disabled={ids.length === 0}
+            onClick={() =>
+              ask.mutate(() => answer(api.POST("/api/sheet/derive", { body: { file_ids: ids, what: one.what } })))
+            }
+          >
+            {one.words}
+          </button>
         ))}
-        <button type="button" className="press justify-center" title="The language zxx: no linguistic content" disabled={ids.length === 0} onClick={() => state.change(ids.map((id) => ({ file_id: id, field: "language", value: "zxx" })))}>
+        <button
+          type="button"
+          className="press justify-center"
+          title="The language zxx: no linguistic content"
+          disabled={ids.length === 0}
+          onClick={() => state.change(ids.map((id) => ({ file_id: id, field: "language", value: "zxx" })))}
+        >
           These have no words
         </button>
         {silent.length > 0 && (
-          <button type="button" className="press justify-center" onClick={() => state.change(silent.map((row) => ({ file_id: row.id, field: SILENCE, value: "take off" })))}>
+          <button
+            type="button"
+            className="press justify-center"
+            onClick={() => state.change(silent.map((row) => ({ file_id: row.id, field: SILENCE, value: "take off" })))}
+          >
             Take the silent end off {silent.length}
           </button>
         )}
@@ -72,19 +124,35 @@ export function TablePane({ rows, ticked, bundles, columns, state }: Props) {
 
       <h2 className="margin-heading">Spreadsheet</h2>
       <div className="flex flex-wrap gap-2">
-        <a className="press" href={out("csv")} download="files.csv">CSV</a>
-        <a className="press" href={out("xlsx")} download="files.xlsx">XLSX</a>
+        <a className="press" href={out("csv")} download="files.csv">
+          CSV
+        </a>
+        <a className="press" href={out("xlsx")} download="files.xlsx">
+          XLSX
+        </a>
         <label className="press">
           Read one back
-          <input type="file" className="sr-only" aria-label="Read a spreadsheet back" accept=".csv,.xlsx,.tsv,.txt" onChange={(event) => {
-            const file = event.target.files?.[0];
-            if (file) read.mutate(file);
-            event.target.value = "";
-          }} />
+          <input
+            type="file"
+            className="sr-only"
+            aria-label="Read a spreadsheet back"
+            accept=".csv,.xlsx,.tsv,.txt"
+            onChange={(event) => {
+              const file = event.target.files?.[0];
+              if (file) read.mutate(file);
+              event.target.value = "";
+            }}
+          />
         </label>
       </div>
-      <p className="quiet mt-1 text-[12px]">The columns in sight go out. Leave the column “file” in it; others may go, move or be added.</p>
-      {(ask.error ?? read.error) && <div className="mt-2"><Trouble error={ask.error ?? read.error} /></div>}
+      <p className="quiet mt-1 text-[12px]">
+        The columns in sight go out. Leave the column “file” in it; others may go, move or be added.
+      </p>
+      {(ask.error ?? read.error) && (
+        <div className="mt-2">
+          <Trouble error={ask.error ?? read.error} />
+        </div>
+      )}
 
       <h2 className="margin-heading">Columns</h2>
       <ul>
@@ -92,13 +160,27 @@ export function TablePane({ rows, ticked, bundles, columns, state }: Props) {
           const chosen = columns.chosen.includes(one);
           return (
             <li key={one.name} className="flex items-center gap-2">
-              <label className="flex min-w-0 flex-1 items-center gap-1.5"><input type="checkbox" checked={chosen} onChange={() => columns.toggle(one.name)} /> <span className="truncate">{one.label}</span></label>
-              {chosen && columns.chosen[0] !== one && <button type="button" className="text-primary" aria-label={`${one.label} further left`} onClick={() => columns.move(one.name, -1)}>←</button>}
+              <label className="flex min-w-0 flex-1 items-center gap-1.5">
+                <input type="checkbox" checked={chosen} onChange={() => columns.toggle(one.name)} />{" "}
+                <span className="truncate">{one.label}</span>
+              </label>
+              {chosen && columns.chosen[0] !== one && (
+                <button
+                  type="button"
+                  className="text-primary"
+                  aria-label={`${one.label} further left`}
+                  onClick={() => columns.move(one.name, -1)}
+                >
+                  ←
+                </button>
+              )}
             </li>
           );
         })}
       </ul>
-      <button type="button" className="mt-1 text-primary" onClick={columns.reset}>As it was at first</button>
+      <button type="button" className="mt-1 text-primary" onClick={columns.reset}>
+        As it was at first
+      </button>
     </div>
   );
 }

@@ -34,33 +34,71 @@ export function WritePane({ changed, fields, bundles, state }: Props) {
     mutationFn: () => answer(api.POST("/api/sheet/discard", { body: { file_ids: changed.map((row) => row.id) } })),
     onSuccess: () => void cache.invalidateQueries({ queryKey: ["sheet"] }),
   });
-  const label = (name: string) => (name === PATH ? "moved or renamed" : name === SILENCE ? "silence taken off" : (fields.find((one) => one.name === name)?.label ?? name));
+  const label = (name: string) =>
+    name === PATH
+      ? "moved or renamed"
+      : name === SILENCE
+        ? "silence taken off"
+        : (fields.find((one) => one.name === name)?.label ?? name);
   return (
     <div>
       <h2 className="margin-heading">To be written</h2>
-      {changed.length === 0 ? <p>Nothing is changed.</p> : (
+      {changed.length === 0 ? (
+        <p>Nothing is changed.</p>
+      ) : (
         <>
           <table className="w-full">
-            <tbody>{counts.map(([name, count]) => <tr key={name}><td>{label(name)}</td><td className="figure text-right">{count.toLocaleString("en-GB")}</td></tr>)}</tbody>
+            <tbody>
+              {counts.map(([name, count]) => (
+                <tr key={name}>
+                  <td>{label(name)}</td>
+                  <td className="figure text-right">{count.toLocaleString("en-GB")}</td>
+                </tr>
+              ))}
+            </tbody>
           </table>
           {hasId3 && (
             <div className="mt-2 grid gap-1">
-              <label className="flex items-center justify-between gap-2">ID3 tags as
-                <select aria-label="ID3 version" className="border border-base-300 bg-base-100 px-1 py-0.5" value={id3} onChange={(event) => setId3(event.target.value as typeof id3)}>
+              <label className="flex items-center justify-between gap-2">
+                ID3 tags as
+                <select
+                  aria-label="ID3 version"
+                  className="border border-base-300 bg-base-100 px-1 py-0.5"
+                  value={id3}
+                  onChange={(event) => setId3(event.target.value as typeof id3)}
+                >
                   <option value="as it is">each file has them</option>
                   <option value="2.4">2.4</option>
                   <option value="2.3">2.3, for older players</option>
                 </select>
               </label>
-              <label className="flex items-center gap-1.5"><input type="checkbox" checked={keep} onChange={(event) => setKeep(event.target.checked)} /> keep old ID3v1 tags, brought up to date</label>
+              <label className="flex items-center gap-1.5">
+                <input type="checkbox" checked={keep} onChange={(event) => setKeep(event.target.checked)} /> keep old
+                ID3v1 tags, brought up to date
+              </label>
             </div>
           )}
-          <button type="button" className="press press-main mt-3 w-full justify-center" disabled={write.isPending || state.save.isPending} onClick={() => write.mutate()}>Write {plural(changed.length, "file")}</button>
-          <button type="button" className="mt-2 text-primary" onClick={() => giveUp.mutate()}>Give all of it up</button>
-          <p className="quiet mt-2 text-[12px]">The sound is compared before and after, and one press takes all of it back, byte for byte, also later.</p>
+          <button
+            type="button"
+            className="press press-main mt-3 w-full justify-center"
+            disabled={write.isPending || state.save.isPending}
+            onClick={() => write.mutate()}
+          >
+            Write {plural(changed.length, "file")}
+          </button>
+          <button type="button" className="mt-2 text-primary" onClick={() => giveUp.mutate()}>
+            Give all of it up
+          </button>
+          <p className="quiet mt-2 text-[12px]">
+            The sound is compared before and after, and one press takes all of it back, byte for byte, also later.
+          </p>
         </>
       )}
-      {(write.error ?? giveUp.error) && <div className="mt-2"><Trouble error={write.error ?? giveUp.error} /></div>}
+      {(write.error ?? giveUp.error) && (
+        <div className="mt-2">
+          <Trouble error={write.error ?? giveUp.error} />
+        </div>
+      )}
       <h2 className="margin-heading">Written</h2>
       <Steps most={20} />
     </div>

@@ -9,4 +9,5 @@ export function useAsking(state: SheetState) {
 }
 
 /** On which rows a pane works, in words. */
-export const meantWords = (count: number, ticked: boolean): string => (ticked ? `${count} ticked` : `all ${count} in sight`);
+export const meantWords = (count: number, ticked: boolean): string =>
+  ticked ? `${count} ticked` : `all ${count} in sight`;

@@ -4,8 +4,28 @@ import type { SheetField } from "../api/client";
 import { type Column, FACTS } from "./rows";
 
 const KEY = "inkwell sheet columns";
-const FIRST = ["path", "track_number", "title", "artist", "album", "album_artist", "date", "genre", "art", "format", "length"];
-const WIDTHS: Record<string, number> = { track_number: 56, track_total: 48, disc_number: 52, disc_total: 60, title: 250, date: 92, compilation: 92 };
+const FIRST = [
+  "path",
+  "track_number",
+  "title",
+  "artist",
+  "album",
+  "album_artist",
+  "date",
+  "genre",
+  "art",
+  "format",
+  "length",
+];
+const WIDTHS: Record<string, number> = {
+  track_number: 56,
+  track_total: 48,
+  disc_number: 52,
+  disc_total: 60,
+  title: 250,
+  date: 92,
+  compilation: 92,
+};
 
 /** Every column there is: what is known of a file, and all its fields. */
 export function allColumns(fields: readonly SheetField[]): Column[] {
@@ -13,7 +33,11 @@ export function allColumns(fields: readonly SheetField[]): Column[] {
   return [
     ...(path ? [path] : []),
     ...fields.map((field) => ({
-      name: field.name, label: field.label, width: WIDTHS[field.name] ?? 170, long: field.long, number: field.group === "numbers",
+      name: field.name,
+      label: field.label,
+      width: WIDTHS[field.name] ?? 170,
+      long: field.long,
+      number: field.group === "numbers",
     })),
     ...facts,
   ];
@@ -36,7 +60,8 @@ export function useColumns(fields: readonly SheetField[]) {
   };
   const chosen = names.flatMap((name) => every.find((one) => one.name === name) ?? []);
   return {
-    every, chosen,
+    every,
+    chosen,
     toggle: (name: string) => choose(names.includes(name) ? names.filter((one) => one !== name) : [...names, name]),
     move: (name: string, by: number) => {
       const at = names.indexOf(name);

@@ -3,9 +3,31 @@ import { describe, expect, it } from "vitest";
 import type { Row } from "../api/client";
 import { type Column, filterOf, fromTsv, groupOf, linesOf, shown, sortRows, toTsv } from "./rows";
 
-const row = (id: number, path: string, fields: Record<string, string> = {}, pending: Record<string, string> = {}): Row => ({
-  id, bundle_id: 1, path, kind: "audio", format: "FLAC", duration_s: 60, rate_hz: 44_100, bits: 16, bitrate_kbps: 700, tagged_as: "Vorbis",
-  silent_tail_s: 0, size_bytes: 1, audio_digest: "", fields, pending, pictures: [], carries: [], others: 0, problem: null,
+const row = (
+  id: number,
+  path: string,
+  fields: Record<string, string> = {},
+  pending: Record<string, string> = {},
+): Row => ({
+  id,
+  bundle_id: 1,
+  path,
+  kind: "audio",
+  format: "FLAC",
+  duration_s: 60,
+  rate_hz: 44_100,
+  bits: 16,
+  bitrate_kbps: 700,
+  tagged_as: "Vorbis",
+  silent_tail_s: 0,
+  size_bytes: 1,
+  audio_digest: "",
+  fields,
+  pending,
+  pictures: [],
+  carries: [],
+  others: 0,
+  problem: null,
 });
 const COLUMNS: Column[] = [
   { name: "path", label: "File", width: 1 },
@@ -15,7 +37,12 @@ const COLUMNS: Column[] = [
 ];
 const ROWS = [
   row(1, "a/2.flac", { title: "Slack Water", date: "1968" }),
-  row(2, "a/10.flac", { title: "Paper Oars", album_artist: "The Tollgate Sisters", date: "1974-03" }, { title: "Paper Oar" }),
+  row(
+    2,
+    "a/10.flac",
+    { title: "Paper Oars", album_artist: "The Tollgate Sisters", date: "1974-03" },
+    { title: "Paper Oar" },
+  ),
   row(3, "b/1.flac", { title: "slack reel" }),
 ];
 const found = (text: string): number[] | string => {
@@ -61,7 +88,9 @@ describe("the order", () => {
   });
 
   it("sorts and filters ten thousand rows", () => {
-    const many = Array.from({ length: 10_000 }, (_, at) => row(at, `${at % 100}/${at}.flac`, { title: `Weir ${(at * 7919) % 10_000}` }));
+    const many = Array.from({ length: 10_000 }, (_, at) =>
+      row(at, `${at % 100}/${at}.flac`, { title: `Weir ${(at * 7919) % 10_000}` }),
+    );
     const sorted = sortRows(many, "title", false, "none");
     expect(shown(sorted[0] as Row, "title")).toBe("Weir 0");
     expect(shown(sorted[9_999] as Row, "title")).toBe("Weir 9999");
@@ -69,11 +98,28 @@ describe("the order", () => {
 });
 
 describe("tab-separated text", () => {
-  it.each([[[["a", "b"], ["c", ""]]], [[['say "x"', "two\nlines"], ["a\tb", "=1+1"]]], [[[""]]]])("comes back as it went: %j", (table) => {
+  it.each([
+    [
+      [
+        ["a", "b"],
+        ["c", ""],
+      ],
+    ],
+    [
+      [
+        ['say "x"', "two\nlines"],
+        ["a\tb", "=1+1"],
+      ],
+    ],
+    [[[""]]],
+  ])("comes back as it went: %j", (table) => {
     expect(fromTsv(toTsv(table))).toEqual(table);
   });
 
   it("is taken as a spreadsheet gives it", () => {
-    expect(fromTsv("a\tb\r\nc\td\r\n")).toEqual([["a", "b"], ["c", "d"]]);
+    expect(fromTsv("a\tb\r\nc\td\r\n")).toEqual([
+      ["a", "b"],
+      ["c", "d"],
+    ]);
   });
 });

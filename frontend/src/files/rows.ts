@@ -1,6 +1,6 @@
 import type { Row } from "../api/client";
 
-/** What the sheet makes of rows: their values as shown, filtered, sorted, grouped. All of it pure, for ten thousand rows. */
+/** Values of the sheet's rows as shown, filtered, sorted and grouped: pure functions, for ten thousand rows. */
 
 export const PATH = "path";
 export const SILENCE = "silence";
@@ -27,17 +27,27 @@ export const FACTS: Column[] = [
 
 export const stored = (row: Row, name: string): string => {
   switch (name) {
-    case PATH: return row.path;
-    case "format": return row.kind === "unreadable" ? "unreadable" : row.format;
-    case "length": return row.duration_s ? `${Math.floor(row.duration_s / 60)}:${String(Math.floor(row.duration_s % 60)).padStart(2, "0")}` : "";
+    case PATH:
+      return row.path;
+    case "format":
+      return row.kind === "unreadable" ? "unreadable" : row.format;
+    case "length":
+      return row.duration_s
+        ? `${Math.floor(row.duration_s / 60)}:${String(Math.floor(row.duration_s % 60)).padStart(2, "0")}`
+        : "";
     case "art": {
       const first = row.pictures[0];
       if (!first) return "";
-      return `${first.width_px} x ${first.height_px}${row.pictures.length > 1 ? ` and ${row.pictures.length - 1}` : ""}`;
+      return (
+        `${first.width_px} x ${first.height_px}` + (row.pictures.length > 1 ? ` and ${row.pictures.length - 1}` : "")
+      );
     }
-    case "tagged": return row.tagged_as;
-    case SILENCE: return "";
-    default: return row.fields[name] ?? "";
+    case "tagged":
+      return row.tagged_as;
+    case SILENCE:
+      return "";
+    default:
+      return row.fields[name] ?? "";
   }
 };
 
@@ -88,13 +98,18 @@ export function filterOf(text: string, columns: readonly Column[]): Test | strin
     };
   }
   const wrong = tests.flat().find((one) => one === null || typeof one === "string");
-  if (wrong !== undefined) return typeof wrong === "string" ? wrong : "A part of this is no condition: write title has reel, year < 1970, album is missing.";
+  if (wrong !== undefined)
+    return typeof wrong === "string"
+      ? wrong
+      : "A part of this is no condition: write title has reel, year < 1970, album is missing.";
   return (row) => tests.some((all) => all.every((test) => (test as Test)(row)));
 }
 
 function condition(text: string, sorted: string[], names: Map<string, string>): Test | string | null {
   const lower = text.toLowerCase();
-  const label = sorted.find((one) => lower.startsWith(`${one} `) || lower.startsWith(`${one}<`) || lower.startsWith(`${one}>`));
+  const label = sorted.find(
+    (one) => lower.startsWith(`${one} `) || lower.startsWith(`${one}<`) || lower.startsWith(`${one}>`),
+  );
   if (!label) return null;
   const name = names.get(label) ?? "";
   const rest = text.slice(label.length).trim();
@@ -108,12 +123,18 @@ function condition(text: string, sorted: string[], names: Map<string, string>): 
   if (!wanted) return `After '${label} ${how}' something is missing.`;
   const value = (row: Row) => shown(row, name).toLowerCase();
   switch (how) {
-    case "is": return (row) => value(row) === wanted;
-    case "is not": return (row) => value(row) !== wanted;
-    case "has": return (row) => value(row).includes(wanted);
-    case "has not": return (row) => !value(row).includes(wanted);
-    case "begins with": return (row) => value(row).startsWith(wanted);
-    case "ends with": return (row) => value(row).endsWith(wanted);
+    case "is":
+      return (row) => value(row) === wanted;
+    case "is not":
+      return (row) => value(row) !== wanted;
+    case "has":
+      return (row) => value(row).includes(wanted);
+    case "has not":
+      return (row) => !value(row).includes(wanted);
+    case "begins with":
+      return (row) => value(row).startsWith(wanted);
+    case "ends with":
+      return (row) => value(row).endsWith(wanted);
   }
   const figure = asNumber(wanted);
   if (Number.isNaN(figure)) return `'${wanted}' is no number.`;
@@ -128,7 +149,7 @@ function condition(text: string, sorted: string[], names: Map<string, string>): 
 
 /** What one often looks for, by its name in the list. */
 export const LOOKS: Record<string, Test> = {
-  "everything": () => true,
+  everything: () => true,
   "changed, not written": (row) => Object.keys(row.pending).length > 0,
   "no title or artist": (row) => !shown(row, "title") || !shown(row, "artist"),
   "no album": (row) => !shown(row, "album"),
@@ -142,7 +163,7 @@ export const LOOKS: Record<string, Test> = {
 
 const collator = new Intl.Collator("en", { numeric: true, sensitivity: "base" });
 
-/** Sorted by a column, numbers as numbers; the path decides between equals. Keys are made once, not at each comparison. */
+/** Rows sorted by a column, numbers as numbers, then by path. Each key is made once, not at each comparison. */
 export function sortRows(rows: readonly Row[], name: string, down: boolean, by: GroupBy): Row[] {
   const figures = name === "length";
   const keyed = rows.map((row) => ({
@@ -196,7 +217,9 @@ export function linesOf(rows: readonly Row[], by: GroupBy): Line[] {
 
 /** A range of cells as tab-separated text, as spreadsheets take it: cells with tabs, lines or quotes are quoted. */
 export function toTsv(table: readonly (readonly string[])[]): string {
-  return table.map((cells) => cells.map((cell) => (/[\t\n\r"]/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell)).join("\t")).join("\n");
+  return table
+    .map((cells) => cells.map((cell) => (/[\t\n\r"]/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell)).join("\t"))
+    .join("\n");
 }
 
 /** Tab-separated text as spreadsheets give it. */

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 
 import { answer, api, type Proposed, type ProposedCells, type Row, type Schemas } from "../api/client";
-import { sheetQuery } from "../api/queries";
+import { sheetQuery } from "../api/filesQueries";
 import { stored } from "./rows";
 
 export interface CellChange {
@@ -40,12 +40,14 @@ export function useSheet(bundles: number[]) {
     onError: (_, __, before) => cache.setQueryData(query.queryKey, before),
     // The server may keep a value tidier than it was typed; asked once nothing more is on its way.
     onSettled: (_, __, changes) => {
-      if (changes.length <= FEW && cache.isMutating({ mutationKey: SAVING }) === 1) void cache.invalidateQueries({ queryKey: query.queryKey });
+      if (changes.length <= FEW && cache.isMutating({ mutationKey: SAVING }) === 1)
+        void cache.invalidateQueries({ queryKey: query.queryKey });
     },
   });
 
   const byId = useMemo(() => new Map((sheet.data?.rows ?? []).map((row) => [row.id, row])), [sheet.data]);
 
+  const { mutate } = save;
   const change = useCallback(
     (changes: CellChange[]) => {
       const real = changes.filter((one) => {
@@ -55,9 +57,9 @@ export function useSheet(bundles: number[]) {
       if (real.length === 0) return;
       setDone((old) => [...old.slice(-99), real.map((one) => before(byId, one))]);
       setUndone([]);
-      save.mutate(real);
+      mutate(real);
     },
-    [byId, save],
+    [byId, mutate],
   );
   const step = (from: CellChange[][], setFrom: typeof setDone, setTo: typeof setDone) => {
     const last = from.at(-1);
@@ -78,9 +80,16 @@ export function useSheet(bundles: number[]) {
   }, [proposed]);
 
   return {
-    sheet, byId, change, save, proposed, proposedBy, setProposed,
+    sheet,
+    byId,
+    change,
+    save,
+    proposed,
+    proposedBy,
+    setProposed,
     keepProposed: () => {
-      if (proposed) change(proposed.changes.map((one) => ({ file_id: one.file_id, field: one.field, value: one.after })));
+      if (proposed)
+        change(proposed.changes.map((one) => ({ file_id: one.file_id, field: one.field, value: one.after })));
       setProposed(null);
     },
     undo: () => step(done, setDone, setUndone),
@@ -97,12 +106,12 @@ const before = (rows: Map<number, Row>, one: CellChange): CellChange => {
   return { ...one, value: row ? (row.pending[one.field] ?? stored(row, one.field)) : "" };
 };
 
-function withChanges(sheet: Sheet, changes: CellChange[]): Sheet {
+function withChanges(old: Sheet, changes: CellChange[]): Sheet {
   const by = new Map<number, CellChange[]>();
   for (const one of changes) by.set(one.file_id, [...(by.get(one.file_id) ?? []), one]);
   return {
-    ...sheet,
-    rows: sheet.rows.map((row) => {
+    ...old,
+    rows: old.rows.map((row) => {
       const mine = by.get(row.id);
       if (!mine) return row;
       const pending = { ...row.pending };

@@ -1,13 +1,14 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 
 import { answer, api } from "../api/client";
-import { fileStepsQuery } from "../api/queries";
+import { fileStepsQuery } from "../api/filesQueries";
 
 /** Takes a step of work on files back. */
 export function useTakingBack() {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (id: number) => answer(api.POST("/api/file-steps/{step_id}/take-back", { params: { path: { step_id: id } } })),
+    mutationFn: (id: number) =>
+      answer(api.POST("/api/file-steps/{step_id}/take-back", { params: { path: { step_id: id } } })),
     onSuccess: () => void cache.invalidateQueries({ queryKey: fileStepsQuery.queryKey }),
   });
 }

@@ -5,7 +5,10 @@ type ShortWord = Schemas["ShortWord"];
 /** The steps of a wording rule as they are chosen: a name in plain words, and what a new one begins with. */
 export const STEPS: { words: string; make: () => WordingStep }[] = [
   { words: "Replace a text", make: () => ({ do: "replace", find: "", by: "", how: "text", match_case: true }) },
-  { words: "Capitals and small letters", make: () => ({ do: "case", to: "title", language: "en", keep: [], small: [] }) },
+  {
+    words: "Capitals and small letters",
+    make: () => ({ do: "case", to: "title", language: "en", keep: [], small: [] }),
+  },
   { words: "Underscores to spaces", make: () => ({ do: "underscores" }) },
   { words: "Trim and collapse spaces", make: () => ({ do: "space" }) },
   { words: "Number in front off", make: () => ({ do: "leading number" }) },
@@ -25,6 +28,11 @@ export const readPairs = (text: string): ShortWord[] =>
     const [long, ...rest] = part.split("=");
     return long?.trim() && rest.length > 0 ? [{ long: long.trim(), short: rest.join("=").trim() }] : [];
   });
-export const writePairs = (pairs: readonly ShortWord[]): string => pairs.map((one) => `${one.long} = ${one.short}`).join(", ");
+export const writePairs = (pairs: readonly ShortWord[]): string =>
+  pairs.map((one) => `${one.long} = ${one.short}`).join(", ");
 
-export const readWords = (text: string): string[] => text.split(",").map((one) => one.trim()).filter(Boolean);
+export const readWords = (text: string): string[] =>
+  text
+    .split(",")
+    .map((one) => one.trim())
+    .filter(Boolean);

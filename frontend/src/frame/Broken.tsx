@@ -10,7 +10,11 @@ export function Broken() {
       <h1 className="mb-3 text-xl">This part of the page broke</h1>
       <Trouble error={error} />
       <p className="mt-4">
-        Nothing was lost: everything is kept on the server. Reload, or go <Link to="/" className="text-primary underline">back to the shelf</Link>.
+        Nothing was lost: everything is kept on the server. Reload, or go{" "}
+        <Link to="/" className="text-primary underline">
+          back to the shelf
+        </Link>
+        .
       </p>
     </div>
   );
@@ -21,7 +25,11 @@ export function Nowhere() {
     <div className="max-w-xl p-8">
       <h1 className="mb-3 text-xl">There is nothing at this address</h1>
       <p>
-        Go <Link to="/" className="text-primary underline">back to the shelf</Link>.
+        Go{" "}
+        <Link to="/" className="text-primary underline">
+          back to the shelf
+        </Link>
+        .
       </p>
     </div>
   );

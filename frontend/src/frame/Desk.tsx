@@ -16,7 +16,12 @@ export function Desk({ title, children, margin }: { title: ReactNode; children: 
         <header className="rule-b flex min-h-12 items-center gap-4 px-5 py-2">
           {title}
           {margin && (
-            <button type="button" className="ml-auto text-primary" onClick={fold} aria-label={folded ? "Unfold the margin" : "Fold the margin away"}>
+            <button
+              type="button"
+              className="ml-auto text-primary"
+              onClick={fold}
+              aria-label={folded ? "Unfold the margin" : "Fold the margin away"}
+            >
               {folded ? <PanelRightOpen size={17} aria-hidden /> : <PanelRightClose size={17} aria-hidden />}
             </button>
           )}
@@ -24,7 +29,10 @@ export function Desk({ title, children, margin }: { title: ReactNode; children: 
         <div className="min-h-0 flex-1 overflow-auto">{children}</div>
       </section>
       {margin && !folded && (
-        <aside aria-label="Margin" className="w-[280px] shrink-0 overflow-auto border-l border-base-300 bg-base-200 p-4 text-[13px]">
+        <aside
+          aria-label="Margin"
+          className="w-[280px] shrink-0 overflow-auto border-l border-base-300 bg-base-200 p-4 text-[13px]"
+        >
           {margin}
         </aside>
       )}

@@ -36,13 +36,19 @@ function HearingNow() {
     if (!hearing || position === null) return;
     if (clockText.current) clockText.current.textContent = clock(position, hearing.rateHz);
     const peak = readLevel(position);
-    if (levelText.current) levelText.current.textContent = Number.isNaN(peak) ? "" : level(peak > 0 ? 20 * Math.log10(peak) : null);
+    if (levelText.current)
+      levelText.current.textContent = Number.isNaN(peak) ? "" : level(peak > 0 ? 20 * Math.log10(peak) : null);
   });
   if (track) return <TrackNow track={track} />;
   if (!hearing) return <span className="quiet">Nothing is playing. Click into a side to hear from there.</span>;
   return (
     <>
-      <button type="button" className="press !px-2 !py-0.5" onClick={() => player.toggle()} aria-label={hearing.playing ? "Stop" : "Play"}>
+      <button
+        type="button"
+        className="press !px-2 !py-0.5"
+        onClick={() => player.toggle()}
+        aria-label={hearing.playing ? "Stop" : "Play"}
+      >
         {hearing.playing ? <Pause size={14} aria-hidden /> : <Play size={14} aria-hidden />}
       </button>
       <span ref={clockText} className="figure w-20" data-testid="position" />
@@ -62,7 +68,12 @@ function TrackNow({ track }: { track: TrackHeard }) {
   });
   return (
     <>
-      <button type="button" className="press !px-2 !py-0.5" onClick={() => trackPlayer.toggle()} aria-label={track.playing ? "Stop" : "Play"}>
+      <button
+        type="button"
+        className="press !px-2 !py-0.5"
+        onClick={() => trackPlayer.toggle()}
+        aria-label={track.playing ? "Stop" : "Play"}
+      >
         {track.playing ? <Pause size={14} aria-hidden /> : <Play size={14} aria-hidden />}
       </button>
       <span ref={clockText} className="figure w-20" data-testid="position" />
@@ -72,7 +83,11 @@ function TrackNow({ track }: { track: TrackHeard }) {
   );
 }
 
-const SHORT: Record<ListenForName, string> = { "as it was": "as it was", repaired: "repaired", "taken away": "only what was taken away" };
+const SHORT: Record<ListenForName, string> = {
+  "as it was": "as it was",
+  repaired: "repaired",
+  "taken away": "only what was taken away",
+};
 
 /** What one listens for: nothing to choose where nothing is done to the sound. */
 function ListenFor({ hearing }: { hearing: Hearing }) {
@@ -87,7 +102,11 @@ function ListenFor({ hearing }: { hearing: Hearing }) {
           type="button"
           aria-pressed={wanted === name}
           title={`Key ${index + 1}`}
-          className={wanted === name ? "border-b-2 border-error font-semibold" : "border-b-2 border-transparent text-primary hover:border-primary"}
+          className={
+            wanted === name
+              ? "border-b-2 border-error font-semibold"
+              : "border-b-2 border-transparent text-primary hover:border-primary"
+          }
           onClick={() => player.listenFor(name)}
         >
           {SHORT[name]}
@@ -137,7 +156,12 @@ function Running({ job }: { job: Job }) {
       <span>
         {job.kind}: {job.subject}
       </span>
-      <progress className="h-1.5 w-24 accent-primary" max={1} value={job.progress} aria-label={`${job.kind} ${job.subject}`} />
+      <progress
+        className="h-1.5 w-24 accent-primary"
+        max={1}
+        value={job.progress}
+        aria-label={`${job.kind} ${job.subject}`}
+      />
       <span className="figure">{job.state === "waiting" ? "waiting" : percent(job.progress)}</span>
       <span className="quiet">{timeLeft(job.time_left_s)}</span>
       <button type="button" className="text-primary" onClick={() => cancel.mutate()} disabled={cancel.isPending}>

@@ -4,7 +4,13 @@ import { useAllCommands } from "./commands";
 
 const SHOWN: Record<string, string> = { ArrowLeft: "←", ArrowRight: "→", ",": ", comma", ".": ". full stop" };
 
-const shown = (key: string): string => (key === "+" ? "+" : key.split("+").map((part) => SHOWN[part] ?? part).join(" "));
+const shown = (key: string): string =>
+  key === "+"
+    ? "+"
+    : key
+        .split("+")
+        .map((part) => SHOWN[part] ?? part)
+        .join(" ");
 
 /** The keys of this screen, opened and closed with the question mark. */
 export function KeyList({ open, onClose }: { open: boolean; onClose: () => void }) {
@@ -15,6 +21,8 @@ export function KeyList({ open, onClose }: { open: boolean; onClose: () => void 
     if (!open) dialog.current?.close();
   }, [open]);
   return (
+    // A press beside the dialog closes it; the Escape key does the same by itself.
+    // eslint-disable-next-line jsx-a11y/click-events-have-key-events, jsx-a11y/no-noninteractive-element-interactions
     <dialog
       ref={dialog}
       onClose={onClose}

@@ -2,7 +2,10 @@
 export function Mark({ size = 26 }: { size?: number }) {
   return (
     <svg width={size} height={size} viewBox="0 0 32 32" aria-hidden="true">
-      <path d="M8 12h16l2.200 14a2.600 2.600 0 0 1-2.600 3H8.400a2.600 2.600 0 0 1-2.600-3z" fill="var(--color-base-content)" />
+      <path
+        d="M8 12h16l2.200 14a2.600 2.600 0 0 1-2.600 3H8.400a2.600 2.600 0 0 1-2.600-3z"
+        fill="var(--color-base-content)"
+      />
       <path d="M11 4h10v6H11z" fill="var(--color-error)" />
       <g fill="none" stroke="var(--color-base-200)" strokeLinecap="round">
         <path d="M9.500 18.500q3-3 6.500 0t6.500 0" strokeWidth="1.700" />

@@ -1,3 +1,4 @@
+import { clsx } from "clsx";
 import { useQuery } from "@tanstack/react-query";
 import { BookOpen, ClipboardList, Files, Library, Moon, Search, ShieldCheck, Sun } from "lucide-react";
 import { NavLink, useLocation, useParams } from "react-router";
@@ -30,7 +31,10 @@ const WITHIN: [string, string][] = [
 ];
 
 const place = ({ isActive }: { isActive: boolean }) =>
-  `flex items-center gap-2 px-4 py-1.5 ${isActive ? "bg-base-100 font-semibold shadow-[inset_3px_0_0_var(--color-error)]" : "hover:bg-base-100"}`;
+  clsx(
+    "flex items-center gap-2 px-4 py-1.5",
+    isActive ? "bg-base-100 font-semibold shadow-[inset_3px_0_0_var(--color-error)]" : "hover:bg-base-100",
+  );
 
 /** Left: where one is, and inside a docket its stages with one line of evidence each. */
 export function Spine() {
@@ -49,7 +53,12 @@ export function Spine() {
       <NavLink to="/collection" end className={place}>
         <Search size={15} aria-hidden /> Collection
       </NavLink>
-      {pathname.startsWith("/collection") && WITHIN.map(([to, label]) => <NavLink key={to} to={to} className={(state) => `${place(state)} !pl-10`}>{label}</NavLink>)}
+      {pathname.startsWith("/collection") &&
+        WITHIN.map(([to, label]) => (
+          <NavLink key={to} to={to} className={(state) => `${place(state)} !pl-10`}>
+            {label}
+          </NavLink>
+        ))}
       <NavLink to="/files" className={place}>
         <Files size={15} aria-hidden /> Files
       </NavLink>
@@ -94,7 +103,10 @@ function Stages({ docketId }: { docketId: number }) {
       <ol>
         {docket.evidence.map((one) => (
           <li key={one.stage}>
-            <NavLink to={`/dockets/${docketId}/${one.stage}`} className={(state) => `${place(state)} !items-start !py-1.5`}>
+            <NavLink
+              to={`/dockets/${docketId}/${one.stage}`}
+              className={(state) => `${place(state)} !items-start !py-1.5`}
+            >
               <span className="pt-1">
                 <Mood mood={one.mood} />
               </span>

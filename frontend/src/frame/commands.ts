@@ -1,19 +1,24 @@
 import { useEffect, useRef, useSyncExternalStore } from "react";
 
-/** One thing a screen can do: its name, its key, how it is done. Buttons, key list and shortcuts all use the same one. */
+/** One thing a screen can do: its name, its key and what it does. Buttons, key list and shortcuts all use it. */
 export interface Command {
   label: string;
   /** As in "Ctrl+Shift+Z", "ArrowLeft", "Space", "?". */
   keys: readonly string[];
   perform: () => void;
   disabled?: boolean;
-  /** Goes on while its key is held, as moving and magnifying do. What decides, writes or deletes is done once a press. */
+  /** Repeats while its key is held, as moving and magnifying do. What decides, writes or deletes runs once a press. */
   repeats?: boolean;
 }
 
 /** The name of a pressed key, modifiers first in a fixed order. Shift is left out where it only makes the character. */
 export function keyName(event: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "altKey" | "shiftKey">): string {
-  const key = event.key === " " ? "Space" : event.key.length === 1 && /[a-z]/i.test(event.key) ? event.key.toUpperCase() : event.key;
+  const key =
+    event.key === " "
+      ? "Space"
+      : event.key.length === 1 && /[a-z]/i.test(event.key)
+        ? event.key.toUpperCase()
+        : event.key;
   const shows = key.length > 1 || /[A-Z]/.test(key);
   return [
     event.ctrlKey || event.metaKey ? "Ctrl" : "",
@@ -71,7 +76,9 @@ export const useAllCommands = (): readonly Command[] => useSyncExternalStore(com
 /** Offers these commands while the component is on the screen. */
 export function useCommands(commands: readonly Command[]): void {
   const scope = useRef(Symbol("commands"));
-  const shape = commands.map((command) => `${command.label}${command.keys.join()}${command.disabled ? "-" : ""}`).join("|");
+  const shape = commands
+    .map((command) => `${command.label}${command.keys.join()}${command.disabled ? "-" : ""}`)
+    .join("|");
   const latest = useRef(commands);
   useEffect(() => {
     latest.current = commands;
@@ -93,10 +100,12 @@ const isTyping = (target: EventTarget | null): boolean =>
     ? !/^(checkbox|radio|button|submit|file)$/.test(target.type)
     : target instanceof HTMLElement && (target.isContentEditable || /^(TEXTAREA|SELECT)$/.test(target.tagName));
 
-const PRESSED = "button, summary, input, [role=button], [role=link], [role=menuitem], [role=tab], [role=option], [role=checkbox], [role=radio], [role=switch]";
+const PRESSED =
+  "button, summary, input, [role=button], [role=link], [role=menuitem], [role=tab], [role=option], " +
+  "[role=checkbox], [role=radio], [role=switch]";
 const MOVED_WITHIN = "input[type=radio], [role=radio], [role=tab], [role=menuitem], [role=option], [role=slider]";
 
-/** Whether what has the focus answers to a key itself: a link to Enter, a button to Enter and Space, a dialog to all. */
+/** Whether the focused element answers to a key itself: a link to Enter, a button to Enter and Space. */
 export function isTakenByFocus(target: EventTarget | null, key: string): boolean {
   if (!(target instanceof Element)) return false;
   if (isTyping(target) || target.closest("dialog, [role=dialog], [role=alertdialog], audio, video")) return true;

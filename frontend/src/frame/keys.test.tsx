@@ -17,11 +17,17 @@ function Screen() {
   ]);
   return (
     <>
-      <a href="#there"><span>the way there</span></a>
+      <a href="#there">
+        <span>the way there</span>
+      </a>
       <button type="button">press</button>
       <input type="radio" aria-label="one of two" />
-      <div role="tab" tabIndex={0}>another view</div>
-      <dialog open><p tabIndex={0}>in a dialog</p></dialog>
+      <div role="tab" tabIndex={0}>
+        another view
+      </div>
+      <dialog open>
+        <p tabIndex={0}>in a dialog</p>
+      </dialog>
       <p tabIndex={0}>a place on the page</p>
     </>
   );

@@ -81,7 +81,9 @@ describe("uploads", () => {
 
   it("stops at a refusal and keeps the reason", async () => {
     const server = new Server(MEGABYTE);
-    server.failures = [new Response(JSON.stringify({ detail: "it is too long", remedy: "Divide it" }), { status: 422 })];
+    server.failures = [
+      new Response(JSON.stringify({ detail: "it is too long", remedy: "Divide it" }), { status: 422 }),
+    ];
     const uploads = against(server);
     await uploads.send(1, null, file(MEGABYTE));
     const [sending] = uploads.snapshot();

@@ -55,7 +55,11 @@ export class Uploads {
   /** Goes on with an upload that was stopped, or that another page, or this one before a reload, left unfinished. */
   async resume(upload: Upload, file: File): Promise<void> {
     if (file.size !== upload.size_bytes)
-      throw new Problem(`this file has ${file.size} bytes, the one begun has ${upload.size_bytes}`, upload.name, "Choose the same file");
+      throw new Problem(
+        `this file has ${file.size} bytes, the one begun has ${upload.size_bytes}`,
+        upload.name,
+        "Choose the same file",
+      );
     // More may have arrived since the page was told how much there is.
     await this.go({ ...upload, received_bytes: await this.received(upload.id) }, file);
   }

@@ -33,31 +33,73 @@ export function LedgerPage() {
       title={
         <>
           <h1 className="text-xl">Ledger</h1>
-          <span className="quiet">{lines && (lines.length === 200 ? "the newest 200 entries" : plural(lines.length, "entry", "entries"))}</span>
-          <FindField label="Find in the ledger" placeholder="What was done, or a shelfmark" value={search} onChange={(value) => choose("search", value)} />
+          <span className="quiet">
+            {lines && (lines.length === 200 ? "the newest 200 entries" : plural(lines.length, "entry", "entries"))}
+          </span>
+          <FindField
+            label="Find in the ledger"
+            placeholder="What was done, or a shelfmark"
+            value={search}
+            onChange={(value) => choose("search", value)}
+          />
         </>
       }
       margin={
         <>
           <h2 className="margin-heading">Which entries</h2>
-          <label className="mb-2 block"><span className="quiet">By</span>
+          <label className="mb-2 block">
+            <span className="quiet">By</span>
             <select className="field w-full" value={who} onChange={(event) => choose("who", event.target.value)}>
               <option value="">everybody</option>
-              {people.map((one) => <option key={one}>{one}</option>)}
+              {people.map((one) => (
+                <option key={one}>{one}</option>
+              ))}
             </select>
           </label>
-          <label className="mb-2 block"><span className="quiet">From</span><input type="date" className="field w-full" value={from} onChange={(event) => choose("from", event.target.value)} /></label>
-          <label className="mb-2 block"><span className="quiet">To</span><input type="date" className="field w-full" value={to} onChange={(event) => choose("to", event.target.value)} /></label>
-          {isFiltered && <button type="button" className="text-primary" onClick={() => setParams({}, { replace: true })}>All entries</button>}
+          <label className="mb-2 block">
+            <span className="quiet">From</span>
+            <input
+              type="date"
+              className="field w-full"
+              value={from}
+              onChange={(event) => choose("from", event.target.value)}
+            />
+          </label>
+          <label className="mb-2 block">
+            <span className="quiet">To</span>
+            <input
+              type="date"
+              className="field w-full"
+              value={to}
+              onChange={(event) => choose("to", event.target.value)}
+            />
+          </label>
+          {isFiltered && (
+            <button type="button" className="text-primary" onClick={() => setParams({}, { replace: true })}>
+              All entries
+            </button>
+          )}
           <h2 className="margin-heading">Out</h2>
-          <a className="press w-full justify-center" href={`/api/ledger.csv?${asQuery(wanted)}`} download="ledger.csv">These entries as CSV</a>
+          <a className="press w-full justify-center" href={`/api/ledger.csv?${asQuery(wanted)}`} download="ledger.csv">
+            These entries as CSV
+          </a>
           <p className="quiet mt-1 text-[12px]">With all that was before and after.</p>
         </>
       }
     >
       {trouble && <Trouble error={trouble} />}
-      {back.data && <p role="status" className="px-5 pt-3">{told(back.data)}</p>}
-      {lines?.length === 0 && <p className="p-8">{isFiltered ? "Nothing in the ledger is like that." : "Nothing has been done yet. Every change will be written down here."}</p>}
+      {back.data && (
+        <p role="status" className="px-5 pt-3">
+          {told(back.data)}
+        </p>
+      )}
+      {lines?.length === 0 && (
+        <p className="p-8">
+          {isFiltered
+            ? "Nothing in the ledger is like that."
+            : "Nothing has been done yet. Every change will be written down here."}
+        </p>
+      )}
       {byDay(lines ?? []).map(([day, held]) => (
         <section key={day} aria-label={day}>
           <TakeDayBack day={day} lines={held} back={back} />
@@ -67,13 +109,28 @@ export function LedgerPage() {
                 <tr key={line.id} className="rule-b align-top">
                   <td className="quiet figure w-14 whitespace-nowrap py-2 pl-5 pr-4">{clockOf(line.at)}</td>
                   <td className="figure w-24 whitespace-nowrap px-3 py-2">
-                    {line.docket_id !== null && <Link className="text-primary hover:underline" to={`/dockets/${line.docket_id}/intake`}>{line.shelfmark}</Link>}
+                    {line.docket_id !== null && (
+                      <Link className="text-primary hover:underline" to={`/dockets/${line.docket_id}/intake`}>
+                        {line.shelfmark}
+                      </Link>
+                    )}
                   </td>
                   <td className="w-1/3 px-3 py-2">
                     {line.action}
-                    {line.way_back === "open" && <button type="button" className="block font-medium text-primary" disabled={back.isPending} onClick={() => back.mutate([line.id])}>Take back</button>}
+                    {line.way_back === "open" && (
+                      <button
+                        type="button"
+                        className="block font-medium text-primary"
+                        disabled={back.isPending}
+                        onClick={() => back.mutate([line.id])}
+                      >
+                        Take back
+                      </button>
+                    )}
                   </td>
-                  <td className="figure quiet px-3 py-2"><Change before={line.before} after={line.after} /></td>
+                  <td className="figure quiet px-3 py-2">
+                    <Change before={line.before} after={line.after} />
+                  </td>
                   <td className="quiet whitespace-nowrap px-5 py-2 text-right">{line.who}</td>
                 </tr>
               ))}
@@ -89,7 +146,9 @@ type Values = Record<string, unknown> | null | undefined;
 
 function Change({ before, after }: { before: Values; after: Values }) {
   // What only the database goes by is in the CSV.
-  const names = [...new Set([...Object.keys(before ?? {}), ...Object.keys(after ?? {})])].filter((name) => !/_id$|^plan_version$|^\d+$/.test(name));
+  const names = [...new Set([...Object.keys(before ?? {}), ...Object.keys(after ?? {})])].filter(
+    (name) => !/_id$|^plan_version$|^\d+$/.test(name),
+  );
   const shown = names.slice(0, 4);
   return (
     <>
@@ -108,6 +167,6 @@ function Change({ before, after }: { before: Values; after: Values }) {
 function text(value: unknown): string {
   if (value === undefined) return "";
   if (value === null || value === "") return "nothing";
-  const words = typeof value === "object" ? JSON.stringify(value) : String(value);
+  const words = typeof value === "string" ? value : JSON.stringify(value);
   return words.length > 60 ? `${words.slice(0, 24)}…` : words;
 }

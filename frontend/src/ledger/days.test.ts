@@ -3,7 +3,17 @@ import { describe, expect, it } from "vitest";
 import type { LedgerLine } from "../api/client";
 import { asQuery, byDay, startOf } from "./days";
 
-const line = (id: number, at: Date): LedgerLine => ({ id, at: at.toISOString(), who: "a", docket_id: null, shelfmark: null, action: "", before: null, after: null, way_back: null });
+const line = (id: number, at: Date): LedgerLine => ({
+  id,
+  at: at.toISOString(),
+  who: "a",
+  docket_id: null,
+  shelfmark: null,
+  action: "",
+  before: null,
+  after: null,
+  way_back: null,
+});
 
 describe("days of the ledger", () => {
   it("begin at midnight where one sits, and end where the next begins", () => {
@@ -15,7 +25,11 @@ describe("days of the ledger", () => {
   });
 
   it("hold their entries in the order they come", () => {
-    const lines = [line(3, new Date(2026, 4, 2, 9)), line(2, new Date(2026, 4, 1, 23, 59)), line(1, new Date(2026, 4, 1))];
+    const lines = [
+      line(3, new Date(2026, 4, 2, 9)),
+      line(2, new Date(2026, 4, 1, 23, 59)),
+      line(1, new Date(2026, 4, 1)),
+    ];
     const days = byDay(lines);
     expect(days.map(([, held]) => held.map((one) => one.id))).toEqual([[3], [2, 1]]);
     expect(days[0]?.[0]).toContain("2 May 2026");

@@ -13,7 +13,12 @@ export function startOf(day: string, later = 0): string | undefined {
 export function byDay(lines: readonly LedgerLine[]): [string, LedgerLine[]][] {
   const days = new Map<string, LedgerLine[]>();
   for (const line of lines) {
-    const day = new Date(line.at).toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long", year: "numeric" });
+    const day = new Date(line.at).toLocaleDateString("en-GB", {
+      weekday: "long",
+      day: "numeric",
+      month: "long",
+      year: "numeric",
+    });
     const held = days.get(day);
     if (held) held.push(line);
     else days.set(day, [line]);
@@ -25,5 +30,7 @@ export const clockOf = (at: string) => new Date(at).toLocaleTimeString("en-GB", 
 
 /** A filter as an address has it, without what is empty. */
 export function asQuery(wanted: LedgerFilter): string {
-  return new URLSearchParams(Object.entries(wanted).flatMap(([name, value]) => (value ? [[name, String(value)]] : []))).toString();
+  return new URLSearchParams(
+    Object.entries(wanted).flatMap(([name, value]) => (value ? [[name, String(value)]] : [])),
+  ).toString();
 }

@@ -15,6 +15,9 @@ export function useTakingEntriesBack() {
 /** What came of it, in words. */
 export function told({ done, following, left }: TakenBack): string {
   const follows = following > 0 ? `, ${following} ${following === 1 ? "follows" : "follow"} as jobs: see the foot` : "";
-  const stays = left > 0 ? `; ${left} ${left === 1 ? "stays" : "stay"} as ${left === 1 ? "it is" : "they are"}, changed since or taken back already` : "";
+  const stays =
+    left > 0
+      ? `; ${left === 1 ? "1 stays as it is" : `${left} stay as they are`}, changed since or undone already`
+      : "";
   return `${plural(done, "entry", "entries")} taken back${follows}${stays}.`;
 }

@@ -27,28 +27,66 @@ export function newCopy(kind: CopyOrder["kind"], form: CopyForm): CopyOrder {
 }
 
 /** One set of access copies of a profile: its format, how good, how loud. */
-export function CopyRow({ order, forms, onChange, onRemove }: { order: CopyOrder; forms: Record<string, CopyForm>; onChange: (order: CopyOrder) => void; onRemove: () => void }) {
+export function CopyRow({
+  order,
+  forms,
+  onChange,
+  onRemove,
+}: {
+  order: CopyOrder;
+  forms: Record<string, CopyForm>;
+  onChange: (order: CopyOrder) => void;
+  onRemove: () => void;
+}) {
   const form = forms[order.kind];
   if (!form) return null;
   const set = (change: Partial<CopyOrder>) => onChange({ ...order, ...change });
   const byQuality = order.quality !== null && order.quality !== undefined;
   return (
-    <fieldset aria-label={`Copies as ${order.kind}`} className="grid grid-cols-[auto_1fr_auto] items-start gap-x-4 gap-y-1.5 border-t border-base-300 py-2.5">
-      <select aria-label="Format" className="field" value={order.kind} onChange={(event) => onChange(newCopy(event.target.value as CopyOrder["kind"], forms[event.target.value] ?? form))}>
-        {Object.keys(forms).map((kind) => <option key={kind}>{kind}</option>)}
+    <fieldset
+      aria-label={`Copies as ${order.kind}`}
+      className="grid grid-cols-[auto_1fr_auto] items-start gap-x-4 gap-y-1.5 border-t border-base-300 py-2.5"
+    >
+      <select
+        aria-label="Format"
+        className="field"
+        value={order.kind}
+        onChange={(event) =>
+          onChange(newCopy(event.target.value as CopyOrder["kind"], forms[event.target.value] ?? form))
+        }
+      >
+        {Object.keys(forms).map((kind) => (
+          <option key={kind}>{kind}</option>
+        ))}
       </select>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1.5">
         {form.most_kbit_s > 0 && form.quality && (
-          <select aria-label="Made by" className="field" value={byQuality ? "quality" : "rate"} onChange={(event) => set(event.target.value === "quality" ? { quality: 7, kbit_s: null } : { kbit_s: 192, quality: null })}>
+          <select
+            aria-label="Made by"
+            className="field"
+            value={byQuality ? "quality" : "rate"}
+            onChange={(event) =>
+              set(event.target.value === "quality" ? { quality: 7, kbit_s: null } : { kbit_s: 192, quality: null })
+            }
+          >
             <option value="rate">constant rate</option>
             <option value="quality">quality</option>
           </select>
         )}
-        {form.most_kbit_s > 0 && !byQuality && <Figure label="kbit/s" value={order.kbit_s ?? 192} onChange={(kbit_s) => set({ kbit_s })} />}
-        {form.quality && byQuality && <Figure label="of 10" value={order.quality ?? 6} step={0.5} onChange={(quality) => set({ quality })} />}
+        {form.most_kbit_s > 0 && !byQuality && (
+          <Figure label="kbit/s" value={order.kbit_s ?? 192} onChange={(kbit_s) => set({ kbit_s })} />
+        )}
+        {form.quality && byQuality && (
+          <Figure label="of 10" value={order.quality ?? 6} step={0.5} onChange={(quality) => set({ quality })} />
+        )}
         {form.lossless && (
           <label className="flex items-center gap-1.5">
-            <select aria-label="Word length" className="field" value={order.bits ?? ""} onChange={(event) => set({ bits: event.target.value ? (Number(event.target.value) as 16 | 24) : null })}>
+            <select
+              aria-label="Word length"
+              className="field"
+              value={order.bits ?? ""}
+              onChange={(event) => set({ bits: event.target.value ? (Number(event.target.value) as 16 | 24) : null })}
+            >
               <option value="">the masters’ own</option>
               <option value="16">16</option>
               <option value="24">24</option>
@@ -58,31 +96,82 @@ export function CopyRow({ order, forms, onChange, onRemove }: { order: CopyOrder
         )}
         <label className="flex items-center gap-1.5">
           at most
-          <select aria-label="Highest rate" className="field figure" value={order.most_rate_hz} onChange={(event) => set({ most_rate_hz: Number(event.target.value) })}>
-            {RATES.map((rate) => <option key={rate} value={rate}>{rate / 1000}</option>)}
+          <select
+            aria-label="Highest rate"
+            className="field figure"
+            value={order.most_rate_hz}
+            onChange={(event) => set({ most_rate_hz: Number(event.target.value) })}
+          >
+            {RATES.map((rate) => (
+              <option key={rate} value={rate}>
+                {rate / 1000}
+              </option>
+            ))}
           </select>
           kHz
         </label>
         <label className="flex items-center gap-1.5">
           its level
-          <select aria-label="Level" className="field" value={order.levelling} onChange={(event) => set({ levelling: event.target.value as CopyOrder["levelling"] })}>
-            {LEVELLINGS.map(([value, words]) => <option key={value} value={value}>{words}</option>)}
+          <select
+            aria-label="Level"
+            className="field"
+            value={order.levelling}
+            onChange={(event) => set({ levelling: event.target.value as CopyOrder["levelling"] })}
+          >
+            {LEVELLINGS.map(([value, words]) => (
+              <option key={value} value={value}>
+                {words}
+              </option>
+            ))}
           </select>
         </label>
-        {order.levelling === "to a loudness" && <Figure label="LUFS" value={order.target_lufs} step={0.5} onChange={(target_lufs) => set({ target_lufs })} />}
-        {order.levelling.startsWith("to ") && <Figure label="dBTP at most" value={order.ceiling_dbtp} step={0.1} onChange={(ceiling_dbtp) => set({ ceiling_dbtp })} />}
-        <Figure label="pixels of cover at most" value={order.most_art_px ?? 0} step={100} onChange={(pixels) => set({ most_art_px: pixels >= 64 ? pixels : null })} />
+        {order.levelling === "to a loudness" && (
+          <Figure label="LUFS" value={order.target_lufs} step={0.5} onChange={(target_lufs) => set({ target_lufs })} />
+        )}
+        {order.levelling.startsWith("to ") && (
+          <Figure
+            label="dBTP at most"
+            value={order.ceiling_dbtp}
+            step={0.1}
+            onChange={(ceiling_dbtp) => set({ ceiling_dbtp })}
+          />
+        )}
+        <Figure
+          label="pixels of cover at most"
+          value={order.most_art_px ?? 0}
+          step={100}
+          onChange={(pixels) => set({ most_art_px: pixels >= 64 ? pixels : null })}
+        />
         {form.gapless && <p className="quiet basis-full text-[12px]">Played without gaps: {form.gapless}.</p>}
       </div>
-      <button type="button" className="text-primary" aria-label={`No copies as ${order.kind}`} onClick={onRemove}><X size={16} aria-hidden /></button>
+      <button type="button" className="text-primary" aria-label={`No copies as ${order.kind}`} onClick={onRemove}>
+        <X size={16} aria-hidden />
+      </button>
     </fieldset>
   );
 }
 
-function Figure({ label, value, step = 1, onChange }: { label: string; value: number; step?: number; onChange: (value: number) => void }) {
+function Figure({
+  label,
+  value,
+  step = 1,
+  onChange,
+}: {
+  label: string;
+  value: number;
+  step?: number;
+  onChange: (value: number) => void;
+}) {
   return (
     <label className="flex items-center gap-1.5">
-      <input type="number" aria-label={label} step={step} className="field figure w-20 text-right" value={value} onChange={(event) => onChange(Number(event.target.value))} />
+      <input
+        type="number"
+        aria-label={label}
+        step={step}
+        className="field figure w-20 text-right"
+        value={value}
+        onChange={(event) => onChange(Number(event.target.value))}
+      />
       {label}
     </label>
   );

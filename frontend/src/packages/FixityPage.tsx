@@ -33,11 +33,25 @@ export function FixityPage() {
       title={
         <>
           <h1 className="text-xl">Fixity</h1>
-          {data && <span className="quiet">{plural(packages.length, "package")}, {wrong.length ? `${wrong.length} not as sealed` : "none known to be damaged"}</span>}
+          {data && (
+            <span className="quiet">
+              {plural(packages.length, "package")},{" "}
+              {wrong.length ? `${wrong.length} not as sealed` : "none known to be damaged"}
+            </span>
+          )}
           {audit?.state === "under way" ? (
-            <button type="button" className="press" disabled={stop.isPending} onClick={() => stop.mutate()}>Stop the audit</button>
+            <button type="button" className="press" disabled={stop.isPending} onClick={() => stop.mutate()}>
+              Stop the audit
+            </button>
           ) : (
-            <button type="button" className="press press-main" disabled={begin.isPending || packages.length === 0} onClick={() => begin.mutate()}>Verify all of them</button>
+            <button
+              type="button"
+              className="press press-main"
+              disabled={begin.isPending || packages.length === 0}
+              onClick={() => begin.mutate()}
+            >
+              Verify all of them
+            </button>
           )}
         </>
       }
@@ -47,20 +61,45 @@ export function FixityPage() {
           {!audit && <p>None has been made yet. Every package was verified once, when it was sealed.</p>}
           {audit && (
             <p>
-              {audit.state === "under way" ? `${audit.checked} of ${audit.packages} verified` : `${audit.state === "done" ? "Done" : "Stopped"} ${moment(audit.ended_at ?? audit.asked_at)}: ${plural(audit.checked, "package")} verified`}
+              {audit.state === "under way"
+                ? `${audit.checked} of ${audit.packages} verified`
+                : `${audit.state === "done" ? "Done" : "Stopped"} ${moment(audit.ended_at ?? audit.asked_at)}: ` +
+                  `${plural(audit.checked, "package")} verified`}
               <span className="quiet block">asked for by {audit.asked_by}</span>
             </p>
           )}
-          {reading && <p className="mt-2">{reading.subject}: <span className="figure">{percent(reading.progress)}</span></p>}
+          {reading && (
+            <p className="mt-2">
+              {reading.subject}: <span className="figure">{percent(reading.progress)}</span>
+            </p>
+          )}
           <h2 className="margin-heading">By itself</h2>
-          <p>{data?.every_days ? `What was not verified for ${data.every_days} days is, slowly, while others work. ${data.due ? `${plural(data.due, "package")} due.` : "Nothing is due."}` : "Nothing is verified unasked."}</p>
+          <p>
+            {data?.every_days
+              ? `What was not verified for ${data.every_days} days is, slowly, while others work. ` +
+                (data.due ? `${plural(data.due, "package")} due.` : "Nothing is due.")
+              : "Nothing is verified unasked."}
+          </p>
           <h2 className="margin-heading">Second copies</h2>
-          <p>{data?.second_root ? <>kept in <span className="figure break-words">{data.second_root}</span></> : "None are kept: damaged files cannot be restored, only sealed again. INKWELL_SECOND_ROOT says where to keep them."}</p>
+          <p>
+            {data?.second_root ? (
+              <>
+                kept in <span className="figure break-words">{data.second_root}</span>
+              </>
+            ) : (
+              "None are kept: damaged files cannot be restored, only sealed again. " +
+              "INKWELL_SECOND_ROOT says where to keep them."
+            )}
+          </p>
         </>
       }
     >
       {trouble && <Trouble error={trouble} />}
-      {data && packages.length === 0 && <p className="p-8">Nothing has been sealed yet. What is sealed will be listed here, with when it was last verified.</p>}
+      {data && packages.length === 0 && (
+        <p className="p-8">
+          Nothing has been sealed yet. What is sealed will be listed here, with when it was last verified.
+        </p>
+      )}
       {packages.length > 0 && (
         <table className="w-full border-collapse">
           <thead>
@@ -74,7 +113,11 @@ export function FixityPage() {
               <th className="pr-5" aria-label="What can be done" />
             </tr>
           </thead>
-          <tbody>{packages.map((one) => <Row key={one.package_id} one={one} hasSecond={!!data?.second_root} />)}</tbody>
+          <tbody>
+            {packages.map((one) => (
+              <Row key={one.package_id} one={one} hasSecond={!!data?.second_root} />
+            ))}
+          </tbody>
         </table>
       )}
     </Desk>
@@ -87,24 +130,47 @@ function Row({ one, hasSecond }: { one: PackageFixity; hasSecond: boolean }) {
   const check = useMutation({ mutationFn: () => answer(api.POST("/api/packages/{package_id}/check", params)) });
   const restore = useMutation({ mutationFn: () => answer(api.POST("/api/packages/{package_id}/restoring", params)) });
   const { words, colour } = STATES[one.state];
-  const canRestore = one.findings.some((finding) => finding.state === "moved" || (hasSecond && finding.state !== "unknown"));
+  const canRestore = one.findings.some(
+    (finding) => finding.state === "moved" || (hasSecond && finding.state !== "unknown"),
+  );
   const trouble = check.error ?? restore.error;
   return (
     <>
       <tr className={`align-top [&>td]:py-2 ${one.findings.length > 0 && open ? "" : "rule-b"}`}>
-        <td className="figure whitespace-nowrap py-2 pl-5"><Link className="font-medium text-primary hover:underline" to={`/dockets/${one.docket_id}/seal`}>{one.shelfmark}</Link></td>
+        <td className="figure whitespace-nowrap py-2 pl-5">
+          <Link className="font-medium text-primary hover:underline" to={`/dockets/${one.docket_id}/seal`}>
+            {one.shelfmark}
+          </Link>
+        </td>
         <td className="px-3">{one.title}</td>
         <td className="figure px-3 text-right">{one.files || ""}</td>
         <td className="figure whitespace-nowrap px-3 text-right">{one.size_bytes ? size(one.size_bytes) : ""}</td>
         <td className="quiet whitespace-nowrap px-3">{one.verified_at ? moment(one.verified_at) : "never"}</td>
         <td className={`px-3 ${colour}`}>
           {one.findings.length > 0 ? (
-            <button type="button" className="text-left" aria-expanded={open} onClick={() => setOpen(!open)}>{words}: {plural(one.findings.length, "file")}</button>
-          ) : words}
+            <button type="button" className="text-left" aria-expanded={open} onClick={() => setOpen(!open)}>
+              {words}: {plural(one.findings.length, "file")}
+            </button>
+          ) : (
+            words
+          )}
         </td>
         <td className="whitespace-nowrap pr-5 text-right">
-          {canRestore && <button type="button" className="mr-3 font-medium text-primary" disabled={restore.isPending} onClick={() => restore.mutate()}>Restore</button>}
-          {one.state !== "not a bag" && <button type="button" className="text-primary" disabled={check.isPending} onClick={() => check.mutate()}>Verify</button>}
+          {canRestore && (
+            <button
+              type="button"
+              className="mr-3 font-medium text-primary"
+              disabled={restore.isPending}
+              onClick={() => restore.mutate()}
+            >
+              Restore
+            </button>
+          )}
+          {one.state !== "not a bag" && (
+            <button type="button" className="text-primary" disabled={check.isPending} onClick={() => check.mutate()}>
+              Verify
+            </button>
+          )}
         </td>
       </tr>
       {open && one.findings.length > 0 && (
@@ -115,7 +181,10 @@ function Row({ one, hasSecond }: { one: PackageFixity; hasSecond: boolean }) {
               {one.findings.slice(0, 50).map((finding) => (
                 <li key={finding.file} className="grid grid-cols-[80px_1fr] gap-3">
                   <span className="font-medium text-error">{finding.state}</span>
-                  <span><span className="figure">{finding.file}</span><span className="quiet block break-words">{finding.words}</span></span>
+                  <span>
+                    <span className="figure">{finding.file}</span>
+                    <span className="quiet block break-words">{finding.words}</span>
+                  </span>
                 </li>
               ))}
             </ul>
@@ -123,7 +192,13 @@ function Row({ one, hasSecond }: { one: PackageFixity; hasSecond: boolean }) {
           </td>
         </tr>
       )}
-      {trouble && <tr><td colSpan={7} className="px-5 pb-2"><Trouble error={trouble} /></td></tr>}
+      {trouble && (
+        <tr>
+          <td colSpan={7} className="px-5 pb-2">
+            <Trouble error={trouble} />
+          </td>
+        </tr>
+      )}
     </>
   );
 }

@@ -1,3 +1,4 @@
+import { clsx } from "clsx";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Plus } from "lucide-react";
 import { useState } from "react";
@@ -21,7 +22,9 @@ export function ProfilesPage() {
       title={
         <>
           <h1 className="text-xl">Sealing profiles</h1>
-          <span className="quiet">what a package holds, chosen for each docket under Seal or for many on the shelf</span>
+          <span className="quiet">
+            what a package holds, chosen for each docket under Seal or for many on the shelf
+          </span>
         </>
       }
     >
@@ -33,7 +36,12 @@ export function ProfilesPage() {
               <button
                 type="button"
                 aria-current={one.name === open?.name}
-                className={`block w-full px-5 py-2 text-left ${one.name === open?.name ? "bg-base-200 shadow-[inset_3px_0_0_var(--color-error)]" : "hover:bg-base-200"}`}
+                className={clsx(
+                  "block w-full px-5 py-2 text-left",
+                  one.name === open?.name
+                    ? "bg-base-200 shadow-[inset_3px_0_0_var(--color-error)]"
+                    : "hover:bg-base-200",
+                )}
                 onClick={() => setParams({ profile: one.name })}
               >
                 <span className="font-medium">{one.name}</span>
@@ -63,7 +71,8 @@ function Editor({ view, onSaved }: { view: ProfileView; onSaved: (name: string) 
     },
   });
   const forget = useMutation({
-    mutationFn: (id: number) => answer(api.DELETE("/api/profiles/{profile_id}", { params: { path: { profile_id: id } } })),
+    mutationFn: (id: number) =>
+      answer(api.DELETE("/api/profiles/{profile_id}", { params: { path: { profile_id: id } } })),
     onSuccess: again,
   });
   const set = (change: Partial<Profile>) => setProfile({ ...profile, ...change });
@@ -71,9 +80,16 @@ function Editor({ view, onSaved }: { view: ProfileView; onSaved: (name: string) 
   return (
     <div className="max-w-4xl px-6 py-4">
       <h2 className="mb-1 text-lg">Listening masters</h2>
-      <p className="quiet mb-2">One file for each track, as the plan renders it: each decoded again and compared, sample by sample.</p>
+      <p className="quiet mb-2">
+        One file for each track, as the plan renders it: each decoded again and compared, sample by sample.
+      </p>
       <div className="flex flex-wrap items-center gap-x-5 gap-y-2">
-        <select aria-label="Masters as" className="field" value={profile.masters.form} onChange={(event) => masters({ form: event.target.value as Profile["masters"]["form"] })}>
+        <select
+          aria-label="Masters as"
+          className="field"
+          value={profile.masters.form}
+          onChange={(event) => masters({ form: event.target.value as Profile["masters"]["form"] })}
+        >
           <option>FLAC</option>
           <option>WAV</option>
           <option>AIFF</option>
@@ -81,58 +97,98 @@ function Editor({ view, onSaved }: { view: ProfileView; onSaved: (name: string) 
         {profile.masters.form === "FLAC" && (
           <label className="flex items-center gap-1.5">
             level
-            <select aria-label="Level of FLAC" className="field figure" value={profile.masters.level} onChange={(event) => masters({ level: Number(event.target.value) })}>
-              {[0, 1, 2, 3, 4, 5, 6, 7, 8].map((one) => <option key={one}>{one}</option>)}
+            <select
+              aria-label="Level of FLAC"
+              className="field figure"
+              value={profile.masters.level}
+              onChange={(event) => masters({ level: Number(event.target.value) })}
+            >
+              {[0, 1, 2, 3, 4, 5, 6, 7, 8].map((one) => (
+                <option key={one}>{one}</option>
+              ))}
             </select>
           </label>
         )}
         <label className="flex items-center gap-1.5">
-          <select aria-label="Bits of the masters" className="field" value={profile.masters.bits ?? ""} onChange={(event) => masters({ bits: event.target.value ? (Number(event.target.value) as 16 | 24) : null })}>
+          <select
+            aria-label="Bits of the masters"
+            className="field"
+            value={profile.masters.bits ?? ""}
+            onChange={(event) => masters({ bits: event.target.value ? (Number(event.target.value) as 16 | 24) : null })}
+          >
             <option value="">the take’s own bits</option>
             <option value="16">16 bit, dithered</option>
             <option value="24">24 bit</option>
           </select>
         </label>
-        <select aria-label="Rate of the masters" className="field" value={profile.masters.rate_hz ?? ""} onChange={(event) => masters({ rate_hz: event.target.value ? (Number(event.target.value) as 44_100) : null })}>
+        <select
+          aria-label="Rate of the masters"
+          className="field"
+          value={profile.masters.rate_hz ?? ""}
+          onChange={(event) => masters({ rate_hz: event.target.value ? (Number(event.target.value) as 44_100) : null })}
+        >
           <option value="">the take’s own rate</option>
-          {[44_100, 48_000, 88_200, 96_000].map((rate) => <option key={rate} value={rate}>{rate / 1000} kHz</option>)}
+          {[44_100, 48_000, 88_200, 96_000].map((rate) => (
+            <option key={rate} value={rate}>
+              {rate / 1000} kHz
+            </option>
+          ))}
         </select>
         <label className="flex items-center gap-1.5">
-          <input type="checkbox" checked={profile.loudness_tags} disabled={profile.masters.form !== "FLAC"} onChange={(event) => set({ loudness_tags: event.target.checked })} />
+          <input
+            type="checkbox"
+            checked={profile.loudness_tags}
+            disabled={profile.masters.form !== "FLAC"}
+            onChange={(event) => set({ loudness_tags: event.target.checked })}
+          />
           loudness in tags
         </label>
       </div>
       <h2 className="mb-1 mt-6 text-lg">The takes, untouched</h2>
       <div className="flex flex-wrap items-center gap-x-5 gap-y-2">
-        <select aria-label="Takes" className="field" value={profile.untouched} onChange={(event) => set({ untouched: event.target.value as Profile["untouched"] })}>
+        <select
+          aria-label="Takes"
+          className="field"
+          value={profile.untouched}
+          onChange={(event) => set({ untouched: event.target.value as Profile["untouched"] })}
+        >
           <option value="none">stay in the store alone</option>
           <option value="as taken">as they were taken, byte for byte</option>
           <option value="BWF">as Broadcast Wave, with the chain</option>
           <option value="FLAC">as FLAC, with the chain</option>
         </select>
         <label className="flex items-center gap-1.5">
-          <input type="checkbox" checked={profile.one_file} onChange={(event) => set({ one_file: event.target.checked })} />
+          <input
+            type="checkbox"
+            checked={profile.one_file}
+            onChange={(event) => set({ one_file: event.target.checked })}
+          />
           also one FLAC of a whole disc or all sides, with its cue sheet, logs and pictures
         </label>
       </div>
       <div className="mb-1 mt-6 flex items-baseline gap-4">
         <h2 className="text-lg">Access copies</h2>
         {forms && (
-          <button type="button" className="press" onClick={() => forms.MP3 && set({ copies: [...profile.copies, newCopy("MP3", forms.MP3)] })}>
+          <button
+            type="button"
+            className="press"
+            onClick={() => forms.MP3 && set({ copies: [...profile.copies, newCopy("MP3", forms.MP3)] })}
+          >
             <Plus size={14} aria-hidden /> Add copies
           </button>
         )}
       </div>
       {profile.copies.length === 0 && <p className="quiet">None: they can be made from the masters at any time.</p>}
-      {forms && profile.copies.map((copy, index) => (
-        <CopyRow
-          key={index}
-          order={copy}
-          forms={forms}
-          onChange={(order) => set({ copies: profile.copies.map((one, place) => (place === index ? order : one)) })}
-          onRemove={() => set({ copies: profile.copies.filter((_, place) => place !== index) })}
-        />
-      ))}
+      {forms &&
+        profile.copies.map((copy, index) => (
+          <CopyRow
+            key={index}
+            order={copy}
+            forms={forms}
+            onChange={(order) => set({ copies: profile.copies.map((one, place) => (place === index ? order : one)) })}
+            onRemove={() => set({ copies: profile.copies.filter((_, place) => place !== index) })}
+          />
+        ))}
       <form
         className="mt-6 flex flex-wrap items-center gap-3 border-t border-base-300 pt-4"
         onSubmit={(event) => {
@@ -142,13 +198,37 @@ function Editor({ view, onSaved }: { view: ProfileView; onSaved: (name: string) 
       >
         <label className="flex items-center gap-2">
           Save as
-          <input aria-label="Name of the profile" className="field w-64" value={name} maxLength={100} placeholder={view.id === null ? "a name of its own" : ""} onChange={(event) => setName(event.target.value)} />
+          <input
+            aria-label="Name of the profile"
+            className="field w-64"
+            value={name}
+            maxLength={100}
+            placeholder={view.id === null ? "a name of its own" : ""}
+            onChange={(event) => setName(event.target.value)}
+          />
         </label>
-        <button type="submit" className="press press-main" disabled={!name.trim() || save.isPending}>Save</button>
-        {view.id !== null && <button type="button" className="press" disabled={forget.isPending} onClick={() => view.id !== null && forget.mutate(view.id)}>Take it away</button>}
-        {view.dockets > 0 && view.id !== null && <span className="quiet">Saved anew, it is anew in {plural(view.dockets, "docket")}.</span>}
+        <button type="submit" className="press press-main" disabled={!name.trim() || save.isPending}>
+          Save
+        </button>
+        {view.id !== null && (
+          <button
+            type="button"
+            className="press"
+            disabled={forget.isPending}
+            onClick={() => view.id !== null && forget.mutate(view.id)}
+          >
+            Take it away
+          </button>
+        )}
+        {view.dockets > 0 && view.id !== null && (
+          <span className="quiet">Saved anew, it is anew in {plural(view.dockets, "docket")}.</span>
+        )}
       </form>
-      {(save.error ?? forget.error) && <div className="mt-3"><Trouble error={save.error ?? forget.error} /></div>}
+      {(save.error ?? forget.error) && (
+        <div className="mt-3">
+          <Trouble error={save.error ?? forget.error} />
+        </div>
+      )}
     </div>
   );
 }

@@ -7,13 +7,15 @@ import { jobsQuery, profilesQuery } from "../api/queries";
 import { percent, plural, timeLeft } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 
-/** Many dockets sealed in one go: each with its progress, what stands in the way named, what is as it was left alone. */
+/** Seals many dockets at once: shows the progress of each and names what stands in the way; unchanged ones are left. */
 export function SealMany({ dockets }: { dockets: readonly DocketLine[] }) {
   const { data: jobs = [] } = useQuery(jobsQuery);
   const { data: profiles = [] } = useQuery(profilesQuery);
   const [profile, setProfile] = useState("");
   const ids = dockets.map((one) => one.id);
-  const choose = useMutation({ mutationFn: (name: string) => answer(api.PUT("/api/dockets-profile", { body: { docket_ids: ids, name } })) });
+  const choose = useMutation({
+    mutationFn: (name: string) => answer(api.PUT("/api/dockets-profile", { body: { docket_ids: ids, name } })),
+  });
   const seal = useMutation({ mutationFn: () => answer(api.POST("/api/seal-many", { body: { docket_ids: ids } })) });
   const asked = seal.data ?? [];
   const begun = asked.flatMap((one) => {
@@ -21,7 +23,9 @@ export function SealMany({ dockets }: { dockets: readonly DocketLine[] }) {
     return job ? [job] : [];
   });
   const ended = begun.filter((job) => job.state !== "waiting" && job.state !== "running");
-  const share = begun.length ? begun.reduce((sum, job) => sum + (ended.includes(job) ? 1 : job.progress), 0) / begun.length : 0;
+  const share = begun.length
+    ? begun.reduce((sum, job) => sum + (ended.includes(job) ? 1 : job.progress), 0) / begun.length
+    : 0;
   const left = begun.reduce((sum, job) => Math.max(sum, job.time_left_s ?? 0), 0);
   const unchanged = asked.filter((one) => one.outcome === "as it is");
   const trouble = choose.error ?? seal.error;
@@ -40,16 +44,25 @@ export function SealMany({ dockets }: { dockets: readonly DocketLine[] }) {
             }}
           >
             <option value="">each its own profile</option>
-            {profiles.map((one) => <option key={one.name}>{one.name}</option>)}
+            {profiles.map((one) => (
+              <option key={one.name}>{one.name}</option>
+            ))}
           </select>
         </label>
-        <button type="button" className="press press-main" disabled={seal.isPending || choose.isPending || begun.length > ended.length} onClick={() => seal.mutate()}>
+        <button
+          type="button"
+          className="press press-main"
+          disabled={seal.isPending || choose.isPending || begun.length > ended.length}
+          onClick={() => seal.mutate()}
+        >
           Seal {plural(dockets.length, "docket")}
         </button>
         {begun.length > 0 && (
           <span role="status" className="flex items-center gap-2">
             <progress className="h-2 w-40 accent-primary" max={1} value={share} aria-label="Sealing all of them" />
-            {ended.length < begun.length ? `${ended.length} of ${begun.length} sealed ${timeLeft(left)}` : `${plural(ended.filter((job) => job.state === "done").length, "docket")} sealed`}
+            {ended.length < begun.length
+              ? `${ended.length} of ${begun.length} sealed ${timeLeft(left)}`
+              : `${plural(ended.filter((job) => job.state === "done").length, "docket")} sealed`}
           </span>
         )}
         {unchanged.length > 0 && <span className="quiet">{plural(unchanged.length, "docket")} as sealed before</span>}
@@ -57,18 +70,30 @@ export function SealMany({ dockets }: { dockets: readonly DocketLine[] }) {
       {trouble && <Trouble error={trouble} />}
       {asked.length > 0 && (
         <ul className="mt-2 grid max-w-4xl gap-0.5 text-[13px]">
-          {asked.filter((one) => one.outcome !== "as it is").map((one) => {
-            const job = jobs.find((known) => known.id === one.job_id);
-            const failed = job?.state === "failed" || one.outcome === "not possible";
-            return (
-              <li key={one.docket_id} className="grid grid-cols-[120px_1fr] border-t border-base-300 py-0.5">
-                <Link className="figure text-primary hover:underline" to={`/dockets/${one.docket_id}/seal`}>{one.shelfmark}</Link>
-                <span className={failed ? "text-error" : ""}>
-                  {job?.state === "running" ? `${percent(job.progress)} ${job.message}` : job?.state === "done" ? "sealed, every file proven" : job?.state === "failed" ? `${job.failure?.what} ${job.failure?.remedy ?? ""}` : job?.state === "cancelled" ? "cancelled" : one.words}
-                </span>
-              </li>
-            );
-          })}
+          {asked
+            .filter((one) => one.outcome !== "as it is")
+            .map((one) => {
+              const job = jobs.find((known) => known.id === one.job_id);
+              const failed = job?.state === "failed" || one.outcome === "not possible";
+              return (
+                <li key={one.docket_id} className="grid grid-cols-[120px_1fr] border-t border-base-300 py-0.5">
+                  <Link className="figure text-primary hover:underline" to={`/dockets/${one.docket_id}/seal`}>
+                    {one.shelfmark}
+                  </Link>
+                  <span className={failed ? "text-error" : ""}>
+                    {job?.state === "running"
+                      ? `${percent(job.progress)} ${job.message}`
+                      : job?.state === "done"
+                        ? "sealed, every file proven"
+                        : job?.state === "failed"
+                          ? `${job.failure?.what} ${job.failure?.remedy ?? ""}`
+                          : job?.state === "cancelled"
+                            ? "cancelled"
+                            : one.words}
+                  </span>
+                </li>
+              );
+            })}
         </ul>
       )}
     </div>

@@ -13,7 +13,11 @@ export function ToBurn({ pack }: { pack: Package }) {
     <>
       <h2 className="margin-heading">As a disc again</h2>
       <p className="quiet mb-1">16 bit, 44.1 kHz, every cut on a frame and not a sample lost, with its cue sheet.</p>
-      <ul>{discs.map((one) => <Disc key={one.name} pack={pack} one={one} />)}</ul>
+      <ul>
+        {discs.map((one) => (
+          <Disc key={one.name} pack={pack} one={one} />
+        ))}
+      </ul>
     </>
   );
 }
@@ -32,8 +36,25 @@ function Disc({ pack, one }: { pack: Package; one: BurnDisc }) {
     <li className="flex flex-wrap items-baseline gap-2 py-0.5">
       <span>{one.name}</span>
       {busy && <span className="figure quiet">{percent(job.progress)}</span>}
-      {!busy && <button type="button" className="ml-auto text-primary hover:underline" disabled={make.isPending} onClick={() => make.mutate()}>{one.made ? "Make it anew" : "Make an image"}</button>}
-      {one.made && !busy && <a className="text-primary hover:underline" href={`/api/packages/${pack.id}/discs/${encodeURIComponent(one.name)}/image.zip`} download>Image as ZIP</a>}
+      {!busy && (
+        <button
+          type="button"
+          className="ml-auto text-primary hover:underline"
+          disabled={make.isPending}
+          onClick={() => make.mutate()}
+        >
+          {one.made ? "Make it anew" : "Make an image"}
+        </button>
+      )}
+      {one.made && !busy && (
+        <a
+          className="text-primary hover:underline"
+          href={`/api/packages/${pack.id}/discs/${encodeURIComponent(one.name)}/image.zip`}
+          download
+        >
+          Image as ZIP
+        </a>
+      )}
       {make.error && <Trouble error={make.error} />}
       {job?.state === "failed" && job.failure && !busy && <TroubleText {...job.failure} />}
     </li>

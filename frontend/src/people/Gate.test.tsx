@@ -17,7 +17,12 @@ let cache: QueryClient;
 
 beforeEach(() => {
   cache = new QueryClient({ defaultOptions: { queries: { retry: false } } });
-  vi.stubGlobal("EventSource", class { close() {} });
+  vi.stubGlobal(
+    "EventSource",
+    class {
+      close() {}
+    },
+  );
   const answered = async () => {
     const next = answers.shift() ?? new Error("asked once too often");
     if (next instanceof Error) throw next;
@@ -35,7 +40,9 @@ const entered = async (first: Session) => {
   answers = [first];
   render(
     <QueryClientProvider client={cache}>
-      <Gate><input aria-label="draft" /></Gate>
+      <Gate>
+        <input aria-label="draft" />
+      </Gate>
     </QueryClientProvider>,
   );
   const draft = await screen.findByLabelText<HTMLInputElement>("draft");
@@ -64,7 +71,13 @@ describe("the gate", () => {
 
   it("offers to try again when the first question fails", async () => {
     answers = [new TypeError("network")];
-    render(<QueryClientProvider client={cache}><Gate><p>the page</p></Gate></QueryClientProvider>);
+    render(
+      <QueryClientProvider client={cache}>
+        <Gate>
+          <p>the page</p>
+        </Gate>
+      </QueryClientProvider>,
+    );
     expect((await screen.findByRole("alert")).textContent).toContain("does not answer");
     answers = [ILSE];
     await userEvent.click(screen.getByText("Try again"));

@@ -9,8 +9,8 @@ import { SignInPage } from "./SignInPage";
 /**
  * Lets in whoever is known; on loopback, everybody. News is followed only from then on.
  *
- * Whatever becomes of a session, the page under it stays with all that was typed: a question that fails says nothing about
- * who is signed in, and one whose session ran out signs in above the page and goes on. Somebody else gets a page anew.
+ * Whatever becomes of a session, the page under it stays with all that was typed: a request that fails says nothing
+ * about who is signed in, and who signs in again above the page goes on with it. Somebody else gets a new page.
  */
 export function Gate({ children }: { children: ReactNode }) {
   const cache = useQueryClient();
@@ -23,14 +23,22 @@ export function Gate({ children }: { children: ReactNode }) {
     return error ? (
       <div className="p-8">
         <Trouble error={error} />
-        <button type="button" className="press press-main mt-3" disabled={isFetching} onClick={() => void refetch()}>Try again</button>
+        <button type="button" className="press press-main mt-3" disabled={isFetching} onClick={() => void refetch()}>
+          Try again
+        </button>
       </div>
     ) : null;
   if (!worker) return <SignInPage before="" />;
   return (
     <>
-      <div className="h-full" inert={!name}><Fragment key={worker}>{children}</Fragment></div>
-      {!name && <div className="fixed inset-0 z-50 bg-base-100"><SignInPage before={worker} /></div>}
+      <div className="h-full" inert={!name}>
+        <Fragment key={worker}>{children}</Fragment>
+      </div>
+      {!name && (
+        <div className="fixed inset-0 z-50 bg-base-100">
+          <SignInPage before={worker} />
+        </div>
+      )}
     </>
   );
 }

@@ -31,10 +31,37 @@ export function SignInPage({ before }: { before: string }) {
         }}
       >
         <h1 className="text-xl">Who is at work?</h1>
-        <p className="quiet">{before ? "Your session has ended. Sign in again: what you had typed is still there." : "What you do is written into the ledger under your name."}</p>
-        <label className="block"><span className="quiet">Name</span><input className="field w-full" autoComplete="username" autoFocus={!before} required value={name} onChange={(event) => setName(event.target.value)} /></label>
-        <label className="block"><span className="quiet">Password</span><input className="field w-full" type="password" autoComplete="current-password" autoFocus={!!before} required value={password} onChange={(event) => setPassword(event.target.value)} /></label>
-        <button className="press press-main justify-center" disabled={signIn.isPending}>{signIn.isPending ? "Looking" : "Sign in"}</button>
+        <p className="quiet">
+          {before
+            ? "Your session has ended. Sign in again: what you had typed is still there."
+            : "What you do is written into the ledger under your name."}
+        </p>
+        <label className="block">
+          <span className="quiet">Name</span>
+          <input
+            className="field w-full"
+            autoComplete="username"
+            autoFocus={!before}
+            required
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+          />
+        </label>
+        <label className="block">
+          <span className="quiet">Password</span>
+          <input
+            className="field w-full"
+            type="password"
+            autoComplete="current-password"
+            autoFocus={!!before}
+            required
+            value={password}
+            onChange={(event) => setPassword(event.target.value)}
+          />
+        </label>
+        <button className="press press-main justify-center" disabled={signIn.isPending}>
+          {signIn.isPending ? "Looking" : "Sign in"}
+        </button>
         {signIn.error && <Trouble error={signIn.error} />}
         <p className="quiet text-[12px]">No account yet, or the password forgotten? Ask a keeper of the house.</p>
       </form>

@@ -15,11 +15,28 @@ export function SignedIn({ place }: { place: (state: { isActive: boolean }) => s
   });
   return (
     <>
-      {session?.role === "keeper" && <NavLink to="/people" className={place}><Users size={15} aria-hidden /> People</NavLink>}
+      {session?.role === "keeper" && (
+        <NavLink to="/people" className={place}>
+          <Users size={15} aria-hidden /> People
+        </NavLink>
+      )}
       {session?.sign_in && (
         <div className="flex items-center gap-2 px-4 py-1.5">
-          <NavLink to="/password" className="min-w-0 flex-1 truncate hover:underline" title="Change your password">{session.name}<span className="quiet block text-[12px]">{session.role === "reader" ? "reader: looks, changes nothing" : session.role}</span></NavLink>
-          <button type="button" className="text-primary" aria-label="Sign out" title="Sign out" onClick={() => signOut.mutate()}><LogOut size={15} aria-hidden /></button>
+          <NavLink to="/password" className="min-w-0 flex-1 truncate hover:underline" title="Change your password">
+            {session.name}
+            <span className="quiet block text-[12px]">
+              {session.role === "reader" ? "reader: looks, changes nothing" : session.role}
+            </span>
+          </NavLink>
+          <button
+            type="button"
+            className="text-primary"
+            aria-label="Sign out"
+            title="Sign out"
+            onClick={() => signOut.mutate()}
+          >
+            <LogOut size={15} aria-hidden />
+          </button>
         </div>
       )}
     </>

@@ -48,7 +48,10 @@ class Player {
 
   /** One part of a take, or more right after each other as two tracks will sound; over and over if wanted. */
   playSpans(what: Played, wanted: readonly Span[], loop = false): void {
-    const spans = wanted.map(([from, to]): Span => [Math.max(0, Math.floor(from)), to === null ? null : Math.floor(to)]);
+    const spans = wanted.map(([from, to]): Span => [
+      Math.max(0, Math.floor(from)),
+      to === null ? null : Math.floor(to),
+    ]);
     const first = spans[0];
     if (!first) return;
     this.set({ ...what, spans, loop, playing: true, trouble: null });
@@ -147,8 +150,15 @@ class Player {
       // At the take's own rate: nothing is resampled between two pieces.
       this.context = new AudioContext({ sampleRate: hearing.rateHz });
     }
-    const reel: Reel = new Reel(this.context, soundOf(hearing, this.wanted), hearing.channels, hearing.spans, place, hearing.loop, over, (trouble) =>
-      this.ended(reel, trouble),
+    const reel: Reel = new Reel(
+      this.context,
+      soundOf(hearing, this.wanted),
+      hearing.channels,
+      hearing.spans,
+      place,
+      hearing.loop,
+      over,
+      (trouble) => this.ended(reel, trouble),
     );
     return reel;
   }

@@ -1,4 +1,4 @@
-/** What is played, as arithmetic: parts of a take one after the other, at a speed, in pieces that touch to the sample. */
+/** The arithmetic of playing: parts of a take one after the other, at a speed, in pieces that touch to the sample. */
 
 /** A part of a take in samples, the last may be open. */
 export type Span = readonly [number, number | null];
@@ -30,12 +30,20 @@ export function pieceAt(spans: readonly Span[], place: Place, ratio: number, cou
   if (!span) return null;
   const first = soundedAt(place.sample, ratio);
   const end = span[1] === null ? Infinity : soundedAt(span[1], ratio);
-  if (first >= end) return pieceAt(spans, { span: place.span + 1, sample: spans[place.span + 1]?.[0] ?? 0 }, ratio, count);
+  if (first >= end)
+    return pieceAt(spans, { span: place.span + 1, sample: spans[place.span + 1]?.[0] ?? 0 }, ratio, count);
   return { span: place.span, first, count: Math.min(count, end - first) };
 }
 
 /** The piece that comes after one of which `given` samples came: less than was asked for ends its span. */
-export function pieceAfter(spans: readonly Span[], piece: Piece, given: number, ratio: number, count: number, loop: boolean): Piece | null {
+export function pieceAfter(
+  spans: readonly Span[],
+  piece: Piece,
+  given: number,
+  ratio: number,
+  count: number,
+  loop: boolean,
+): Piece | null {
   const isSpent = given < piece.count;
   const span = spans[piece.span];
   const first = piece.first + given;
@@ -48,9 +56,15 @@ export function pieceAfter(spans: readonly Span[], piece: Piece, given: number, 
 }
 
 /** Pieces that touch, from the sample on at which a place lies in them; none if it lies in none of them. */
-export function piecesFrom<P extends Piece>(pieces: readonly P[], place: Place, ratio: number): { skip: number; pieces: readonly P[] } | null {
+export function piecesFrom<P extends Piece>(
+  pieces: readonly P[],
+  place: Place,
+  ratio: number,
+): { skip: number; pieces: readonly P[] } | null {
   const sample = soundedAt(place.sample, ratio);
-  const at = pieces.findIndex(({ span, first, count }) => span === place.span && sample >= first && sample < first + count);
+  const at = pieces.findIndex(
+    ({ span, first, count }) => span === place.span && sample >= first && sample < first + count,
+  );
   const piece = pieces[at];
   return piece ? { skip: sample - piece.first, pieces: pieces.slice(at) } : null;
 }

@@ -1,4 +1,13 @@
-import { type ListenFor, pieceAfter, pieceAt, type Piece, piecesFrom, type Place, type Span, takeSampleAt } from "./programme";
+import {
+  type ListenFor,
+  pieceAfter,
+  pieceAt,
+  type Piece,
+  piecesFrom,
+  type Place,
+  type Span,
+  takeSampleAt,
+} from "./programme";
 
 /** A sound that can be asked for in pieces: a take, or a side under one version of its plan. */
 export interface Sound {
@@ -114,7 +123,9 @@ export class Reel {
 
   /** Where it is, or will be at a time; none before it has begun. */
   place(when = this.context.currentTime): Place | null {
-    const now = this.laid.find(({ at, until }) => when >= at && when < until) ?? (when < (this.laid[0]?.at ?? 0) ? this.laid[0] : this.laid.at(-1));
+    const now =
+      this.laid.find(({ at, until }) => when >= at && when < until) ??
+      (when < (this.laid[0]?.at ?? 0) ? this.laid[0] : this.laid.at(-1));
     if (!now) return null;
     const sounded = now.piece.first + Math.min(now.given, Math.max(0, (when - now.at) * this.context.sampleRate));
     return { span: now.piece.span, sample: takeSampleAt(sounded, this.sound.ratio) };
@@ -152,7 +163,8 @@ export class Reel {
   }
 
   private pump(): void {
-    while (this.laid.length > 1 && (this.laid[0]?.until ?? Infinity) < this.context.currentTime - 0.5) this.laid.shift();
+    while (this.laid.length > 1 && (this.laid[0]?.until ?? Infinity) < this.context.currentTime - 0.5)
+      this.laid.shift();
     if (!this.next && this.context.currentTime >= this.until) {
       this.stop();
       this.onEnd(null);

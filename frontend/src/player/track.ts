@@ -68,7 +68,10 @@ class TrackPlayer {
   private failed(fault: unknown): void {
     // Another track chosen before this one began is no trouble.
     if (fault instanceof DOMException && fault.name === "AbortError") return;
-    this.change({ playing: false, trouble: "it cannot be played: the file is gone, or of a kind that this browser does not know" });
+    this.change({
+      playing: false,
+      trouble: "it cannot be played: the file is gone, or of a kind that this browser does not know",
+    });
   }
 
   private change(what: Partial<TrackHeard>): void {

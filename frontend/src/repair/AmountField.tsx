@@ -8,7 +8,16 @@ import { type Repairing, useDamage } from "./useRepairing";
 const KINDS = ["click", "crackle", "scratch"] as const;
 
 /** How much is mended: the least that will do as the side itself proposes it, and what that rests on. */
-export function AmountField({ side, found, repairing }: { docket: Docket; side: Side; found: Repairs; repairing: Repairing }) {
+export function AmountField({
+  side,
+  found,
+  repairing,
+}: {
+  docket: Docket;
+  side: Side;
+  found: Repairs;
+  repairing: Repairing;
+}) {
   const { restoration, restore } = repairing;
   const clicks = restoration.clicks ?? null;
   const [tried, setTried] = useState<number | null>(null);
@@ -25,12 +34,18 @@ export function AmountField({ side, found, repairing }: { docket: Docket; side: 
     <>
       <h2 className="margin-heading">How much</h2>
       <p>
-        The least that will do: <b className="figure">{proposal.amount}</b> of 100. It finds {percent(Math.min(0.99, proposal.found_share))} of about{" "}
-        <span className="figure">{Math.round(proposal.clicks_expected).toLocaleString("en-GB")}</span> likely repairs; {falsely(proposal.false_expected)}.{" "}
-        <span className="quiet">{sentence(proposal.because)}</span>
+        The least that will do: <b className="figure">{proposal.amount}</b> of 100. It finds{" "}
+        {percent(Math.min(0.99, proposal.found_share))} of about{" "}
+        <span className="figure">{Math.round(proposal.clicks_expected).toLocaleString("en-GB")}</span>
+        {" likely repairs; "}
+        {falsely(proposal.false_expected)}. <span className="quiet">{sentence(proposal.because)}</span>
       </p>
       {clicks?.amount !== proposal.amount && (
-        <button type="button" className={`press mt-2 ${clicks ? "" : "press-main"}`} onClick={() => set(proposal.amount)}>
+        <button
+          type="button"
+          className={`press mt-2 ${clicks ? "" : "press-main"}`}
+          onClick={() => set(proposal.amount)}
+        >
           {clicks ? `Back to ${proposal.amount}` : `Mend with ${proposal.amount}`}
         </button>
       )}
@@ -65,7 +80,10 @@ export function AmountField({ side, found, repairing }: { docket: Docket; side: 
                 checked={kinds.includes(kind)}
                 onChange={(event) => {
                   const next = KINDS.filter((one) => (one === kind ? event.target.checked : kinds.includes(one)));
-                  restore({ clicks: { ...clicks, kinds: next } }, `${kind}: ${event.target.checked ? "mended" : "left"}`);
+                  restore(
+                    { clicks: { ...clicks, kinds: next } },
+                    `${kind}: ${event.target.checked ? "mended" : "left"}`,
+                  );
                 }}
               />
               {kind} <span className="figure quiet">{(preview ?? found).by_kind[kind] ?? 0}</span>
@@ -73,7 +91,11 @@ export function AmountField({ side, found, repairing }: { docket: Docket; side: 
           ))}
         </div>
       )}
-      {found.turn_s && <p className="quiet mt-1">Scratches come back every <span className="figure">{found.turn_s.toFixed(3)} s</span>.</p>}
+      {found.turn_s && (
+        <p className="quiet mt-1">
+          Scratches come back every <span className="figure">{found.turn_s.toFixed(3)} s</span>.
+        </p>
+      )}
       {clicks && (
         <button type="button" className="press mt-2" onClick={() => restore({ clicks: null }, "no damage mended")}>
           Mend nothing of it
@@ -83,4 +105,7 @@ export function AmountField({ side, found, repairing }: { docket: Docket; side: 
   );
 }
 
-const falsely = (expected: number): string => (expected < 0.5 ? "none of them is likely to be music" : `about ${Math.max(1, Math.round(expected))} of them may be music`);
+const falsely = (expected: number): string =>
+  expected < 0.5
+    ? "none of them is likely to be music"
+    : `about ${Math.max(1, Math.round(expected))} of them may be music`;

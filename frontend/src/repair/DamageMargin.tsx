@@ -1,7 +1,16 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { answer, api, type Docket, type HearingState, type Listed, type PlanView, type Repairs, type Side } from "../api/client";
+import {
+  answer,
+  api,
+  type Docket,
+  type HearingState,
+  type Listed,
+  type PlanView,
+  type Repairs,
+  type Side,
+} from "../api/client";
 import { startingPointsQuery } from "../api/queries";
 import { UndoRedo } from "../docket/UndoRedo";
 import type { Span } from "../waveform/Page";
@@ -49,8 +58,16 @@ export function DamageMargin(props: Props) {
       <UndoRedo plan={plan} editing={repairing.editing} />
       {props.isUnscanned && (
         <>
-          <p>The side is listened to for clicks, crackle and scratches. Nothing is changed by that; it takes about a twentieth of its playing time.</p>
-          <button type="button" className="press press-main mt-3 self-start" disabled={scanning !== null || repairing.ask.isPending} onClick={() => repairing.ask.mutate("scan")}>
+          <p>
+            The side is listened to for clicks, crackle and scratches. Nothing is changed by that; it takes about a
+            twentieth of its playing time.
+          </p>
+          <button
+            type="button"
+            className="press press-main mt-3 self-start"
+            disabled={scanning !== null || repairing.ask.isPending}
+            onClick={() => repairing.ask.mutate("scan")}
+          >
             {scanning ? `Scanning, ${percent(scanning.progress)}` : "Scan for damage"}
           </button>
         </>
@@ -90,13 +107,42 @@ function Chosen({ chosen, rateHz, meant, ...props }: Props & { chosen: Listed })
   const many = meant > 1;
   return (
     <section aria-label="Chosen repair" className="mb-2 border-l-2 border-error pl-2">
-      <h2 className="margin-heading !mt-0">{many ? plural(meant, "repair") : `${chosen.kind} at ${clock(chosen.start, rateHz)}`}</h2>
-      {!many && <p className="quiet">{facts.join(", ")}. {{ mended: "Mended by the amount", accepted: "Accepted by hand", refused: "Refused: it stays as it was", left: "Left by the amount" }[state]}.</p>}
+      <h2 className="margin-heading !mt-0">
+        {many ? plural(meant, "repair") : `${chosen.kind} at ${clock(chosen.start, rateHz)}`}
+      </h2>
+      {!many && (
+        <p className="quiet">
+          {facts.join(", ")}.{" "}
+          {
+            {
+              mended: "Mended by the amount",
+              accepted: "Accepted by hand",
+              refused: "Refused: it stays as it was",
+              left: "Left by the amount",
+            }[state]
+          }
+          .
+        </p>
+      )}
       <div className="mt-2 flex flex-wrap gap-1.5">
-        <button type="button" className="press" onClick={props.onHear}>Hear</button>
-        {(many || state !== "accepted") && <button type="button" className="press" onClick={() => props.onJudge(true)}>Accept</button>}
-        {(many || state !== "refused") && <button type="button" className="press" onClick={() => props.onJudge(false)}>{chosen.key ? "Take back" : "Refuse"}</button>}
-        {!chosen.key && (state === "accepted" || state === "refused") && <button type="button" className="press" onClick={props.onForget}>As the amount says</button>}
+        <button type="button" className="press" onClick={props.onHear}>
+          Hear
+        </button>
+        {(many || state !== "accepted") && (
+          <button type="button" className="press" onClick={() => props.onJudge(true)}>
+            Accept
+          </button>
+        )}
+        {(many || state !== "refused") && (
+          <button type="button" className="press" onClick={() => props.onJudge(false)}>
+            {chosen.key ? "Take back" : "Refuse"}
+          </button>
+        )}
+        {!chosen.key && (state === "accepted" || state === "refused") && (
+          <button type="button" className="press" onClick={props.onForget}>
+            As the amount says
+          </button>
+        )}
       </div>
     </section>
   );
@@ -112,7 +158,8 @@ function Beginnings({ side, found, repairing, listed, listName, onJudgeListed }:
     if (point) repairing.editing.edit.mutate({ edit: { op: "begin from", point, proposed: found.proposal.amount } });
   };
   const save = useMutation({
-    mutationFn: () => answer(api.POST("/api/starting-points", { body: { side_id: side.id, name: name ?? "", suits: "" } })),
+    mutationFn: () =>
+      answer(api.POST("/api/starting-points", { body: { side_id: side.id, name: name ?? "", suits: "" } })),
     onSuccess: () => {
       setName(null);
       void cache.invalidateQueries({ queryKey: startingPointsQuery.queryKey });
@@ -123,26 +170,68 @@ function Beginnings({ side, found, repairing, listed, listName, onJudgeListed }:
     <>
       <label className="mt-3 flex items-center gap-2">
         Begin from
-        <select aria-label="Begin from" className="min-w-0 flex-1 border border-base-300 bg-base-100 px-1.5 py-0.5" value="" onChange={(event) => begin(event.target.value)}>
+        <select
+          aria-label="Begin from"
+          className="min-w-0 flex-1 border border-base-300 bg-base-100 px-1.5 py-0.5"
+          value=""
+          onChange={(event) => begin(event.target.value)}
+        >
           <option value="">what suits the carrier</option>
-          {points.map(({ point }) => <option key={point.name} value={point.name}>{point.suits ? `${point.name}: ${point.suits}` : point.name}</option>)}
+          {points.map(({ point }) => (
+            <option key={point.name} value={point.name}>
+              {point.suits ? `${point.name}: ${point.suits}` : point.name}
+            </option>
+          ))}
         </select>
       </label>
       {name === null ? (
-        <p className="mt-1"><button type="button" className={link} onClick={() => setName("")}>Save these steps to begin others from</button></p>
+        <p className="mt-1">
+          <button type="button" className={link} onClick={() => setName("")}>
+            Save these steps to begin others from
+          </button>
+        </p>
       ) : (
-        <form className="mt-1 flex gap-1.5" onSubmit={(event) => { event.preventDefault(); save.mutate(); }}>
-          <input autoFocus aria-label="Name of the starting point" className="cell min-w-0 flex-1" placeholder="what it suits" maxLength={60} value={name} onChange={(event) => setName(event.target.value)} />
-          <button type="submit" className="press" disabled={!name.trim() || save.isPending}>Save</button>
-          <button type="button" className="press" onClick={() => setName(null)}>Leave it</button>
+        <form
+          className="mt-1 flex gap-1.5"
+          onSubmit={(event) => {
+            event.preventDefault();
+            save.mutate();
+          }}
+        >
+          <input
+            autoFocus
+            aria-label="Name of the starting point"
+            className="cell min-w-0 flex-1"
+            placeholder="what it suits"
+            maxLength={60}
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+          />
+          <button type="submit" className="press" disabled={!name.trim() || save.isPending}>
+            Save
+          </button>
+          <button type="button" className="press" onClick={() => setName(null)}>
+            Leave it
+          </button>
         </form>
       )}
       {save.error && <Trouble error={save.error} />}
       {listed > 0 && (
         <p className="mt-2">
           All <span className="figure">{listed.toLocaleString("en-GB")}</span> {listName}:{" "}
-          <button type="button" className={`${link} disabled:opacity-45`} disabled={listed > 5_000} title={listed > 5_000 ? "At most 5,000 at once: choose a stretch on the page" : undefined} onClick={() => onJudgeListed(true)}>accept</button>,{" "}
-          <button type="button" className={link} onClick={() => onJudgeListed(false)}>refuse</button>
+          <button
+            type="button"
+            className={`${link} disabled:opacity-45`}
+            disabled={listed > 5_000}
+            title={listed > 5_000 ? "At most 5,000 at once: choose a stretch on the page" : undefined}
+            onClick={() => onJudgeListed(true)}
+          >
+            accept
+          </button>
+          ,{" "}
+          <button type="button" className={link} onClick={() => onJudgeListed(false)}>
+            refuse
+          </button>
         </p>
       )}
     </>

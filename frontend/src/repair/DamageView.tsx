@@ -76,32 +76,50 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
     ...(filter.kind ? { kinds: [filter.kind] } : {}),
     ...(region ? { from_sample: Math.round(region.from), to_sample: Math.round(region.to) } : {}),
   };
-  const list = useQuery({ ...repairsQuery(side.id, planView.version, wanted), enabled: damage.found !== null, placeholderData: keepPreviousData });
+  const list = useQuery({
+    ...repairsQuery(side.id, planView.version, wanted),
+    enabled: damage.found !== null,
+    placeholderData: keepPreviousData,
+  });
   const repairs = useMemo(() => list.data?.repairs ?? [], [list.data]);
   const chosenName = params.get("repair");
   const chosen = repairs.find((one) => nameOf(one) === chosenName) ?? null;
   const [ownView, setView] = useState<LoupeView | null>(null);
   const view = ownView ?? around(chosen?.start ?? repairs[0]?.start ?? 0, chosen?.length ?? 0, width, rateHz, samples);
 
-  const looked = { first: Math.max(0, Math.floor(view.firstSample / (state?.speed_ratio ?? 1))), count: Math.ceil((width * view.samplesPerPx) / (state?.speed_ratio ?? 1)) };
+  const looked = {
+    first: Math.max(0, Math.floor(view.firstSample / (state?.speed_ratio ?? 1))),
+    count: Math.ceil((width * view.samplesPerPx) / (state?.speed_ratio ?? 1)),
+  };
   const [repaired, repairedLoaded] = useHeard(side.id, state, "repaired", source, looked);
   const [taken, takenLoaded] = useHeard(side.id, state, "taken away", source, looked);
   const ratio = state?.speed_ratio ?? 1;
   const lanes = [
     { name: "as it was", source, ratio: 1 },
     // Before anything is asked for there is nothing else to be seen.
-    ...(state ? [{ name: "repaired", source: repaired, ratio }, { name: "taken away", source: taken, ratio }] : []),
+    ...(state
+      ? [
+          { name: "repaired", source: repaired, ratio },
+          { name: "taken away", source: taken, ratio },
+        ]
+      : []),
   ];
-  const shownChannels = useMemo(() => (handChannel === null ? Array.from({ length: channels }, (_, k) => k) : [handChannel]), [handChannel, channels]);
+  const shownChannels = useMemo(
+    () => (handChannel === null ? Array.from({ length: channels }, (_, k) => k) : [handChannel]),
+    [handChannel, channels],
+  );
 
   const hear = (from: number, to: number | null = null) => player.play(played, from, to);
   const place = (name: string | null) =>
-    setParams((before) => {
-      const next = new URLSearchParams(before);
-      if (name === null) next.delete("repair");
-      else next.set("repair", name);
-      return next;
-    }, { replace: true, flushSync: true });
+    setParams(
+      (before) => {
+        const next = new URLSearchParams(before);
+        if (name === null) next.delete("repair");
+        else next.set("repair", name);
+        return next;
+      },
+      { replace: true, flushSync: true },
+    );
   const look = (repair: Listed) => {
     place(nameOf(repair));
     setView(around(repair.start, repair.length, width, rateHz, samples));
@@ -116,7 +134,14 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
     if (range && chosenName) {
       const [a, b] = [names.indexOf(chosenName), names.indexOf(name)].sort((one, other) => one - other);
       setPicked(new Set(names.slice(Math.max(0, a ?? 0), (b ?? 0) + 1)));
-    } else if (add) setPicked(new Set(picked.has(name) ? [...picked].filter((one) => one !== name) : [...picked, ...(chosenName ? [chosenName] : []), name]));
+    } else if (add)
+      setPicked(
+        new Set(
+          picked.has(name)
+            ? [...picked].filter((one) => one !== name)
+            : [...picked, ...(chosenName ? [chosenName] : []), name],
+        ),
+      );
     else setPicked(new Set());
     look(repair);
   };
@@ -127,7 +152,16 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
     if (at + by >= repairs.length - 5) setCount((before) => before + MORE);
   };
   const hearAround = (repair: Listed) =>
-    player.playSpans(played, [[Math.max(0, repair.start - HEARD_AROUND_S * rateHz), Math.min(samples, repair.start + repair.length + HEARD_AROUND_S * rateHz)]], true);
+    player.playSpans(
+      played,
+      [
+        [
+          Math.max(0, repair.start - HEARD_AROUND_S * rateHz),
+          Math.min(samples, repair.start + repair.length + HEARD_AROUND_S * rateHz),
+        ],
+      ],
+      true,
+    );
   const playOrStop = () => {
     if (hearing?.playing) player.stop();
     else if (chosen) hearAround(chosen);
@@ -179,13 +213,43 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
     { label: "Previous repair", keys: [","], perform: () => step(-1), repeats: true },
     { label: "Next repair", keys: ["."], perform: () => step(1), repeats: true },
     { label: "Accept and go to the next", keys: ["Enter"], perform: () => judge(true), disabled: meant.length === 0 },
-    { label: "Refuse and go to the next", keys: ["Delete", "Backspace"], perform: () => judge(false), disabled: meant.length === 0 },
+    {
+      label: "Refuse and go to the next",
+      keys: ["Delete", "Backspace"],
+      perform: () => judge(false),
+      disabled: meant.length === 0,
+    },
     { label: "Leave it to the amount again", keys: ["U"], perform: forget, disabled: meant.length === 0 },
     ...nudgeCommands(nudge, !selection),
-    { label: "Magnify", keys: ["+", "="], perform: () => setView(magnify(view, 0.5, width / 2, width, rateHz, samples)), repeats: true },
-    { label: "See more", keys: ["-"], perform: () => setView(magnify(view, Math.min(2, (LOUPE_MAX_S * rateHz) / width / view.samplesPerPx), width / 2, width, rateHz, samples)), repeats: true },
+    {
+      label: "Magnify",
+      keys: ["+", "="],
+      perform: () => setView(magnify(view, 0.5, width / 2, width, rateHz, samples)),
+      repeats: true,
+    },
+    {
+      label: "See more",
+      keys: ["-"],
+      perform: () =>
+        setView(
+          magnify(
+            view,
+            Math.min(2, (LOUPE_MAX_S * rateHz) / width / view.samplesPerPx),
+            width / 2,
+            width,
+            rateHz,
+            samples,
+          ),
+        ),
+      repeats: true,
+    },
     { label: "Undo", keys: ["Ctrl+Z"], perform: () => repairing.editing.undo.mutate(), disabled: !planView.undo },
-    { label: "Redo", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], perform: () => repairing.editing.redo.mutate(), disabled: !planView.redo },
+    {
+      label: "Redo",
+      keys: ["Ctrl+Shift+Z", "Ctrl+Y"],
+      perform: () => repairing.editing.redo.mutate(),
+      disabled: !planView.redo,
+    },
   ]);
 
   const pageHeight = Math.max(90, Math.round((desk.height - LOUPE_PX) * (damage.found ? PAGE_SHARE : 1)));
@@ -263,7 +327,9 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
           repairs={placesWithin(damage.places, view.firstSample, view.firstSample + width * view.samplesPerPx)}
           chosen={chosen ? { start: chosen.start, end: chosen.start + chosen.length } : null}
           selection={drawn ? null : selection}
-          drawn={drawn && selection ? { channel: handChannel ?? 0, start: Math.round(selection.from), values: drawn } : null}
+          drawn={
+            drawn && selection ? { channel: handChannel ?? 0, start: Math.round(selection.from), values: drawn } : null
+          }
           onView={setView}
           onSelect={(span) => {
             setSelection(span);

@@ -1,3 +1,4 @@
+import { clsx } from "clsx";
 import { useEffect, useRef } from "react";
 
 import type { Listed, RepairsWanted } from "../api/client";
@@ -31,7 +32,11 @@ export const stateOf = (repair: Listed): "mended" | "accepted" | "refused" | "le
   repair.mended ? (repair.said ? "accepted" : "mended") : repair.said ? "refused" : "left";
 const CHANNEL: Record<string, string> = { "0": "left", "1": "right", both: "both" };
 const ORDERS: readonly [Filter["order"], string][] = [
-  ["place", "by place"], ["least likely", "least likely first"], ["likelihood", "likeliest first"], ["size", "largest first"], ["length", "longest first"],
+  ["place", "by place"],
+  ["least likely", "least likely first"],
+  ["likelihood", "likeliest first"],
+  ["size", "largest first"],
+  ["length", "longest first"],
 ];
 
 /** Every repair of the side, as it is asked to be shown: by place or by doubt, one kind, one stretch, one state. */
@@ -45,31 +50,71 @@ export function RepairList(props: Props) {
   return (
     <section aria-label="Repairs" className="flex min-h-0 flex-1 flex-col text-[12.5px]">
       <div className="flex h-8 items-center gap-2 px-3">
-        <select aria-label="Kind" className={select} value={filter.kind} onChange={(event) => onFilter({ ...filter, kind: event.target.value })}>
+        <select
+          aria-label="Kind"
+          className={select}
+          value={filter.kind}
+          onChange={(event) => onFilter({ ...filter, kind: event.target.value })}
+        >
           <option value="">every kind</option>
-          {props.kinds.map((kind) => <option key={kind}>{kind}</option>)}
+          {props.kinds.map((kind) => (
+            <option key={kind}>{kind}</option>
+          ))}
         </select>
-        <select aria-label="Shown" className={select} value={filter.show} onChange={(event) => onFilter({ ...filter, show: event.target.value as Filter["show"] })}>
+        <select
+          aria-label="Shown"
+          className={select}
+          value={filter.show}
+          onChange={(event) => onFilter({ ...filter, show: event.target.value as Filter["show"] })}
+        >
           <option value="decided">mended and refused</option>
           <option value="refused">refused</option>
           <option value="left">left, may be damage</option>
           <option value="all">all of these</option>
         </select>
-        <select aria-label="Order" className={select} value={filter.order} onChange={(event) => onFilter({ ...filter, order: event.target.value as Filter["order"] })}>
-          {ORDERS.map(([name, label]) => <option key={name} value={name}>{label}</option>)}
+        <select
+          aria-label="Order"
+          className={select}
+          value={filter.order}
+          onChange={(event) => onFilter({ ...filter, order: event.target.value as Filter["order"] })}
+        >
+          {ORDERS.map(([name, label]) => (
+            <option key={name} value={name}>
+              {label}
+            </option>
+          ))}
         </select>
         {props.region && (
-          <button type="button" className="press !px-1.5 !py-0" onClick={props.onForgetRegion} title="Show the whole side again">
+          <button
+            type="button"
+            className="press !px-1.5 !py-0"
+            onClick={props.onForgetRegion}
+            title="Show the whole side again"
+          >
             in <span className="figure">{props.region}</span> ×
           </button>
         )}
-        <span className="figure quiet ml-auto" data-testid="repairs-total">{props.total.toLocaleString("en-GB")}</span>
+        <span className="figure quiet ml-auto" data-testid="repairs-total">
+          {props.total.toLocaleString("en-GB")}
+        </span>
       </div>
-      <div ref={body} className="min-h-0 flex-1 overflow-auto border-t border-base-300" onScroll={(event) => isAtEnd(event.currentTarget) && repairs.length < props.total && props.onMore()}>
-        <table aria-label="Repairs" aria-busy={props.isComing} className={`w-full ${props.isComing ? "opacity-60" : ""}`}>
+      <div
+        ref={body}
+        className="min-h-0 flex-1 overflow-auto border-t border-base-300"
+        onScroll={(event) => isAtEnd(event.currentTarget) && repairs.length < props.total && props.onMore()}
+      >
+        <table
+          aria-label="Repairs"
+          aria-busy={props.isComing}
+          className={`w-full ${props.isComing ? "opacity-60" : ""}`}
+        >
           <thead className="sticky top-0 bg-base-200 text-left text-[11.5px]">
             <tr>
-              {["Place", "Kind", "Channel", "Length", "Over the music", "Likely damage", ""].map((name) => <th key={name} className="px-2 py-0.5 font-medium">{name}</th>)}
+              {["Place", "Kind", "Channel", "Length", "Over the music", "Likely damage", ""].map((name) => (
+                <th key={name} className="px-2 py-0.5 font-medium">
+                  {name}
+                </th>
+              ))}
             </tr>
           </thead>
           <tbody>
@@ -81,16 +126,37 @@ export function RepairList(props: Props) {
                   key={name}
                   aria-current={props.chosen === name}
                   data-start={repair.start}
-                  className={`cursor-pointer ${props.chosen === name ? "bg-base-200 shadow-[inset_3px_0_0_var(--color-error)]" : props.picked.has(name) ? "bg-primary/15" : "hover:bg-base-200"}`}
+                  className={clsx(
+                    "cursor-pointer",
+                    props.chosen === name
+                      ? "bg-base-200 shadow-[inset_3px_0_0_var(--color-error)]"
+                      : props.picked.has(name)
+                        ? "bg-primary/15"
+                        : "hover:bg-base-200",
+                  )}
                   onClick={(event) => props.onChoose(repair, event.ctrlKey || event.metaKey, event.shiftKey)}
                 >
                   <td className="figure px-2 py-[2px]">{clock(repair.start, rateHz)}</td>
-                  <td className="px-2">{repair.kind}{repair.family != null && <span className="quiet"> {repair.family + 1}</span>}</td>
+                  <td className="px-2">
+                    {repair.kind}
+                    {repair.family != null && <span className="quiet"> {repair.family + 1}</span>}
+                  </td>
                   <td className="px-2">{CHANNEL[String(repair.channel)]}</td>
                   <td className="figure px-2">{((1000 * repair.length) / rateHz).toFixed(2)} ms</td>
-                  <td className="figure px-2">{repair.over_db == null ? "" : `${repair.over_db.toFixed(1).replace("-", "−")} dB`}</td>
-                  <td className="figure px-2">{repair.likelihood == null ? "" : percent(Math.min(0.999, repair.likelihood))}</td>
-                  <td className={`px-2 ${state === "refused" ? "text-warning" : state === "accepted" ? "text-success" : "quiet"}`}>{state}</td>
+                  <td className="figure px-2">
+                    {repair.over_db == null ? "" : `${repair.over_db.toFixed(1).replace("-", "−")} dB`}
+                  </td>
+                  <td className="figure px-2">
+                    {repair.likelihood == null ? "" : percent(Math.min(0.999, repair.likelihood))}
+                  </td>
+                  <td
+                    className={clsx(
+                      "px-2",
+                      state === "refused" ? "text-warning" : state === "accepted" ? "text-success" : "quiet",
+                    )}
+                  >
+                    {state}
+                  </td>
                 </tr>
               );
             })}

@@ -24,7 +24,10 @@ interface Props extends Lanes {
 
 export const LOUPE_MAX_S = 4;
 
-/** The place of work as it was, as repaired, and what was taken away, one under the other. Drag to select, wheel to magnify. */
+/**
+ * The place of work before, after, and the removed sound, one under the other. Drag to select, turn the wheel to
+ * magnify.
+ */
 export function RepairLoupe(props: Props) {
   const { lanes, loaded, view, width, height, rateHz, samples, theme, onView, drawn } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -58,7 +61,8 @@ export function RepairLoupe(props: Props) {
     const onWheel = (event: WheelEvent) => {
       event.preventDefault();
       const x = event.clientX - element.getBoundingClientRect().left;
-      if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) onView(shift(view, event.deltaX || event.deltaY, width, samples));
+      if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY))
+        onView(shift(view, event.deltaX || event.deltaY, width, samples));
       else onView(limited(magnify(view, 1.0015 ** event.deltaY, x, width, rateHz, samples), x, width, rateHz));
     };
     element.addEventListener("wheel", onWheel, { passive: false });
@@ -102,7 +106,11 @@ export function RepairLoupe(props: Props) {
   return (
     <div className="relative w-full select-none overflow-hidden border-y border-base-300" style={{ height }}>
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" data-loaded={loaded} data-theme-drawn={theme} />
-      <div ref={line} className="pointer-events-none absolute bottom-0 left-0 top-4 w-[2px]" style={{ background: "var(--ink-play)", display: "none" }} />
+      <div
+        ref={line}
+        className="pointer-events-none absolute bottom-0 left-0 top-4 w-[2px]"
+        style={{ background: "var(--ink-play)", display: "none" }}
+      />
       <div
         ref={surface}
         role="img"

@@ -9,7 +9,11 @@ import { ChangedView } from "./ChangedView";
 import { DamageView } from "./DamageView";
 import { SoundView } from "./SoundView";
 
-const VIEWS = [["damage", "Damage"], ["sound", "Sound"], ["changed", "What changed"]] as const;
+const VIEWS = [
+  ["damage", "Damage"],
+  ["sound", "Sound"],
+  ["changed", "What changed"],
+] as const;
 
 /** What is done to each side's sound: its damage, its noises, curve, speed and level, and what all that alters. */
 export function RepairStage() {
@@ -23,7 +27,14 @@ export function RepairStage() {
       <h1 className="text-xl">Repair</h1>
       <div role="tablist" aria-label="Sides" className="flex gap-1">
         {sides.map((one) => (
-          <button key={one.id} type="button" role="tab" aria-selected={one === side} className={`press ${one === side ? "press-main" : ""}`} onClick={() => setParams({ side: String(one.id), view }, { replace: true })}>
+          <button
+            key={one.id}
+            type="button"
+            role="tab"
+            aria-selected={one === side}
+            className={`press ${one === side ? "press-main" : ""}`}
+            onClick={() => setParams({ side: String(one.id), view }, { replace: true })}
+          >
             {one.name}
           </button>
         ))}
@@ -36,11 +47,14 @@ export function RepairStage() {
             aria-current={view === name ? "page" : undefined}
             className={`press ${view === name ? "press-main" : ""}`}
             onClick={() =>
-              setParams((before) => {
-                const next = new URLSearchParams(before);
-                next.set("view", name);
-                return next;
-              }, { replace: true })
+              setParams(
+                (before) => {
+                  const next = new URLSearchParams(before);
+                  next.set("view", name);
+                  return next;
+                },
+                { replace: true },
+              )
             }
           >
             {label}
@@ -53,15 +67,39 @@ export function RepairStage() {
   if (!side?.plan || !take)
     return (
       <Desk title={title}>
-        <p className="p-8">There is no recording yet. Drop one anywhere on this page; then its damage can be looked for.</p>
+        <p className="p-8">
+          There is no recording yet. Drop one anywhere on this page; then its damage can be looked for.
+        </p>
       </Desk>
     );
-  return <Loaded key={`${side.id} ${take.id} ${view}`} view={view} docket={docket} side={side} take={take} plan={side.plan} title={title} />;
+  return (
+    <Loaded
+      key={`${side.id} ${take.id} ${view}`}
+      view={view}
+      docket={docket}
+      side={side}
+      take={take}
+      plan={side.plan}
+      title={title}
+    />
+  );
 }
 
-function Loaded(props: { view: (typeof VIEWS)[number][0]; docket: Docket; side: Side; take: Take; plan: PlanView; title: React.ReactNode }) {
+function Loaded(props: {
+  view: (typeof VIEWS)[number][0];
+  docket: Docket;
+  side: Side;
+  take: Take;
+  plan: PlanView;
+  title: React.ReactNode;
+}) {
   const { source, loaded, error } = useWaveform(props.take.id);
-  if (error) return <Desk title={props.title}><Trouble error={error} /></Desk>;
+  if (error)
+    return (
+      <Desk title={props.title}>
+        <Trouble error={error} />
+      </Desk>
+    );
   if (!source) return <Desk title={props.title}>{null}</Desk>;
   const View = { damage: DamageView, sound: SoundView, changed: ChangedView }[props.view];
   return <View {...props} source={source} loaded={loaded} />;

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 
-import { Problem } from "../api/client";
+import { SPECTROGRAM_SIZE, spectrogramQuery } from "../api/queries";
 import type { ListenFor } from "../player/programme";
 
 interface Props {
@@ -16,28 +16,18 @@ interface Props {
   theme: string;
 }
 
-const SIZE = 1024;
 const [DARKEST, LIGHTEST] = [235, 75]; // of the server's bytes: half a decibel each, 255 a full-scale sine
 const LOW_HZ = 60;
 
 /** Time across, frequency upwards on a scale of octaves, the louder the darker. */
 export function Spectrogram({ sideId, version, listen, from, to, rateHz, width, height, theme }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const { data } = useQuery({
-    queryKey: ["spectrogram", sideId, version, listen, from, to, width],
-    queryFn: async ({ signal }) => {
-      const query = `version=${version}&listen=${encodeURIComponent(listen)}&from_sample=${from}&to_sample=${to}&columns=${width}&size=${SIZE}`;
-      const response = await fetch(`/api/sides/${sideId}/spectrogram?${query}`, { signal });
-      if (!response.ok) throw Problem.of(await response.json(), response.status);
-      return new Uint8Array(await response.arrayBuffer());
-    },
-    enabled: width > 0,
-    placeholderData: (before) => before,
-  });
+  const wanted = { sideId, version, listen, fromSample: from, toSample: to, columns: width };
+  const { data } = useQuery({ ...spectrogramQuery(wanted), enabled: width > 0 });
   useEffect(() => {
     const element = canvas.current;
     const ctx = element?.getContext("2d");
-    if (!element || !ctx || !data || data.length !== width * (SIZE / 2)) return;
+    if (!element || !ctx || !data || data.length !== width * (SPECTROGRAM_SIZE / 2)) return;
     element.width = width;
     element.height = height;
     const style = getComputedStyle(document.documentElement);
@@ -45,9 +35,12 @@ export function Spectrogram({ sideId, version, listen, from, to, rateHz, width, 
     const image = ctx.createImageData(width, height);
     for (let y = 0; y < height; y++) {
       const hz = LOW_HZ * (rateHz / 2 / LOW_HZ) ** (1 - y / height);
-      const row = Math.min(SIZE / 2 - 1, Math.round((hz * SIZE) / rateHz));
+      const row = Math.min(SPECTROGRAM_SIZE / 2 - 1, Math.round((hz * SPECTROGRAM_SIZE) / rateHz));
       for (let x = 0; x < width; x++) {
-        const dark = Math.min(1, Math.max(0, ((data[x * (SIZE / 2) + row] ?? 0) - LIGHTEST) / (DARKEST - LIGHTEST)));
+        const dark = Math.min(
+          1,
+          Math.max(0, ((data[x * (SPECTROGRAM_SIZE / 2) + row] ?? 0) - LIGHTEST) / (DARKEST - LIGHTEST)),
+        );
         const at = 4 * (y * width + x);
         for (let c = 0; c < 3; c++) image.data[at + c] = (paper[c] ?? 0) + dark * ((ink[c] ?? 0) - (paper[c] ?? 0));
         image.data[at + 3] = 255;

@@ -22,7 +22,12 @@ export function SpectrumPlot({ spectra, theme, height }: { spectra: Spectra | nu
   }, [spectra, theme, width, height]);
   return (
     <div ref={box} className="relative w-full" style={{ height }}>
-      <canvas ref={canvas} className="absolute inset-0 h-full w-full" role="img" aria-label="Spectrum as it was, as repaired, and of what was taken away" />
+      <canvas
+        ref={canvas}
+        className="absolute inset-0 h-full w-full"
+        role="img"
+        aria-label="Spectrum as it was, as repaired, and of what was taken away"
+      />
     </div>
   );
 }
@@ -31,7 +36,8 @@ function drawSpectra(ctx: CanvasRenderingContext2D, spectra: Spectra | null, wid
   const highHz = spectra?.hz.at(-1) ?? 20_000;
   const x = (hz: number) => 34 + ((width - 44) * Math.log(hz / LOW_HZ)) / Math.log(highHz / LOW_HZ);
   const y = (db: number) => 8 + ((height - 26) * (TOP_DB - Math.max(BOTTOM_DB, db))) / (TOP_DB - BOTTOM_DB);
-  const yAsked = (db: number) => 8 + (height - 26) * (0.5 - Math.max(-ASKED_DB, Math.min(ASKED_DB, db)) / (2 * ASKED_DB));
+  const yAsked = (db: number) =>
+    8 + (height - 26) * (0.5 - Math.max(-ASKED_DB, Math.min(ASKED_DB, db)) / (2 * ASKED_DB));
   ctx.font = FIGURE_FONT;
   ctx.textBaseline = "top";
   for (const hz of DECADES.filter((one) => one <= highHz)) {
@@ -47,7 +53,13 @@ function drawSpectra(ctx: CanvasRenderingContext2D, spectra: Spectra | null, wid
     ctx.fillText(String(db).replace("-", "−"), 4, y(db) - 6);
   }
   if (!spectra) return;
-  const line = (values: readonly number[], place: (db: number) => number, colour: string, thick: number, dash: number[] = []) => {
+  const line = (
+    values: readonly number[],
+    place: (db: number) => number,
+    colour: string,
+    thick: number,
+    dash: number[] = [],
+  ) => {
     ctx.strokeStyle = colour;
     ctx.lineWidth = thick;
     ctx.setLineDash(dash);
@@ -64,7 +76,12 @@ function drawSpectra(ctx: CanvasRenderingContext2D, spectra: Spectra | null, wid
 }
 
 function legend(ctx: CanvasRenderingContext2D, width: number, ink: Ink) {
-  const names = [["as it was", ink.wave, [], 1.5], ["repaired", ink.core, [], 2], ["taken away", ink.unsure, [5, 3], 1.5], ["what the filters are asked, ±30 dB", ink.chosen, [2, 3], 1.2]] as const;
+  const names = [
+    ["as it was", ink.wave, [], 1.5],
+    ["repaired", ink.core, [], 2],
+    ["taken away", ink.unsure, [5, 3], 1.5],
+    ["what the filters are asked, ±30 dB", ink.chosen, [2, 3], 1.2],
+  ] as const;
   let right = width - 12;
   for (const [name, colour, dash, thick] of [...names].reverse()) {
     right -= ctx.measureText(name).width;

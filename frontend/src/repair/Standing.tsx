@@ -11,7 +11,8 @@ export function Standing({ state, docket, side }: { state: HearingState | null; 
   return (
     <p className="mt-3 border-l-2 border-warning pl-2">
       {busy
-        ? `The whole side is being heard, ${percent(busy.progress)}; until then hum, hiss and level go by what was heard before.`
+        ? `The whole side is being analysed, ${percent(busy.progress)}; ` +
+          "until then hum, hiss and level go by the analysis before."
         : "The whole side is still to be heard for hum, hiss, dropouts or level."}
     </p>
   );

@@ -3,7 +3,19 @@ import type { ReactNode } from "react";
 import { useInPlace } from "../words/useInPlace";
 
 /** One step of the chain: on or off, and what it is asked to do. */
-export function StepBox({ title, told, on, onToggle, children }: { title: string; told?: ReactNode; on: boolean; onToggle: (on: boolean) => void; children?: ReactNode }) {
+export function StepBox({
+  title,
+  told,
+  on,
+  onToggle,
+  children,
+}: {
+  title: string;
+  told?: ReactNode;
+  on: boolean;
+  onToggle: (on: boolean) => void;
+  children?: ReactNode;
+}) {
   return (
     <fieldset aria-label={title} className={`border-t px-3 py-1.5 ${on ? "border-primary" : "border-base-300"}`}>
       <div className="flex items-baseline gap-2">
@@ -18,7 +30,16 @@ export function StepBox({ title, told, on, onToggle, children }: { title: string
 }
 
 /** A figure with its unit; kept when it is left or Enter is pressed, if it lies within its bounds. */
-export function Figure(props: { label: string; value: number; unit: string; min: number; max: number; step?: number; shows?: string; onSave: (value: number) => void }) {
+export function Figure(props: {
+  label: string;
+  value: number;
+  unit: string;
+  min: number;
+  max: number;
+  step?: number;
+  shows?: string;
+  onSave: (value: number) => void;
+}) {
   const numberIn = (text: string): number | null => {
     const number = Number(text.replace(",", ".").replace("−", "-"));
     return text.trim() !== "" && number >= props.min && number <= props.max ? number : null;
@@ -49,12 +70,27 @@ export function Figure(props: { label: string; value: number; unit: string; min:
 }
 
 /** One of a few. */
-export function Choice<T extends string>(props: { label: string; shows?: string; value: T; options: readonly (readonly [T, string])[]; onSave: (value: T) => void }) {
+export function Choice<T extends string>(props: {
+  label: string;
+  shows?: string;
+  value: T;
+  options: readonly (readonly [T, string])[];
+  onSave: (value: T) => void;
+}) {
   return (
     <label className="flex items-center gap-1.5">
       {props.shows ?? props.label}
-      <select aria-label={props.label} className="border border-base-300 bg-base-100 px-1.5 py-0.5" value={props.value} onChange={(event) => props.onSave(event.target.value as T)}>
-        {props.options.map(([value, label]) => <option key={value} value={value}>{label}</option>)}
+      <select
+        aria-label={props.label}
+        className="border border-base-300 bg-base-100 px-1.5 py-0.5"
+        value={props.value}
+        onChange={(event) => props.onSave(event.target.value as T)}
+      >
+        {props.options.map(([value, label]) => (
+          <option key={value} value={value}>
+            {label}
+          </option>
+        ))}
       </select>
     </label>
   );

@@ -59,7 +59,15 @@ export function drawLanes(ctx: CanvasRenderingContext2D, lanes: readonly Lane[],
       ctx.rect(0, middle - strip / 2 + 1, width, strip - 2);
       ctx.clip();
       if (own.samplesPerPx < 1) drawSamples(ctx, own, lane.source, channel, middle, (strip / 2 - 3) * scale, ink);
-      else drawWave(ctx, lane.source.columns(channel, own.firstSample, own.samplesPerPx, width), middle, strip / 2 - 3, scale, ink);
+      else
+        drawWave(
+          ctx,
+          lane.source.columns(channel, own.firstSample, own.samplesPerPx, width),
+          middle,
+          strip / 2 - 3,
+          scale,
+          ink,
+        );
       ctx.restore();
       if (row === 0 && layout.drawn?.channel === channel) drawHand(ctx, layout, middle, (strip / 2 - 3) * scale, ink);
     });
@@ -69,7 +77,12 @@ export function drawLanes(ctx: CanvasRenderingContext2D, lanes: readonly Lane[],
   if (layout.selection) {
     ctx.globalAlpha = 0.16;
     ctx.fillStyle = ink.join;
-    ctx.fillRect(x(layout.selection.from), RULER_PX, Math.max(1.5, x(layout.selection.to) - x(layout.selection.from)), layout.height - RULER_PX);
+    ctx.fillRect(
+      x(layout.selection.from),
+      RULER_PX,
+      Math.max(1.5, x(layout.selection.to) - x(layout.selection.from)),
+      layout.height - RULER_PX,
+    );
     ctx.globalAlpha = 1;
   }
   return scale;
@@ -87,7 +100,8 @@ function fitted(source: WaveformSource | null, { view, width, channels }: Lanes)
 }
 
 function drawRuler(ctx: CanvasRenderingContext2D, { view, width, rateHz, height }: Lanes, ink: Ink) {
-  const stepS = [0.0005, 0.001, 0.005, 0.01, 0.05, 0.1, 0.5, 1].find((step) => (step * rateHz) / view.samplesPerPx >= 90) ?? 1;
+  const stepS =
+    [0.0005, 0.001, 0.005, 0.01, 0.05, 0.1, 0.5, 1].find((step) => (step * rateHz) / view.samplesPerPx >= 90) ?? 1;
   for (let tick = Math.ceil(view.firstSample / rateHz / stepS); ; tick++) {
     const x = (tick * stepS * rateHz - view.firstSample) / view.samplesPerPx;
     if (x > width) return;
@@ -103,7 +117,9 @@ function drawHand(ctx: CanvasRenderingContext2D, { drawn, view }: Lanes, middle:
   ctx.strokeStyle = ink.chosen;
   ctx.lineWidth = 2;
   ctx.beginPath();
-  drawn.values.forEach((value, k) => ctx.lineTo((drawn.start + k - view.firstSample) / view.samplesPerPx, middle - value * half));
+  drawn.values.forEach((value, k) =>
+    ctx.lineTo((drawn.start + k - view.firstSample) / view.samplesPerPx, middle - value * half),
+  );
   ctx.stroke();
 }
 

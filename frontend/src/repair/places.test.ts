@@ -12,7 +12,15 @@ test("repairs that touch a stretch are found, and no others", () => {
 });
 
 test("a drawn line is straight between the points and stays inside the selection", () => {
-  const drawn = drawnThrough([{ sample: 8, value: 0 }, { sample: 12, value: 0.4 }], 10, 14, [9, 9, 0.5, 0.5]);
+  const drawn = drawnThrough(
+    [
+      { sample: 8, value: 0 },
+      { sample: 12, value: 0.4 },
+    ],
+    10,
+    14,
+    [9, 9, 0.5, 0.5],
+  );
   expect(drawn[0]).toBeCloseTo(0.2);
   expect(drawn[1]).toBeCloseTo(0.3);
   expect(drawn[2]).toBeCloseTo(0.4);
@@ -20,8 +28,24 @@ test("a drawn line is straight between the points and stays inside the selection
 });
 
 test("drawing backwards gives the same line, and nothing leaves full scale", () => {
-  const there = drawnThrough([{ sample: 0, value: 0 }, { sample: 4, value: 2 }], 0, 5, [0, 0, 0, 0, 0]);
-  const back = drawnThrough([{ sample: 4, value: 2 }, { sample: 0, value: 0 }], 0, 5, [0, 0, 0, 0, 0]);
+  const there = drawnThrough(
+    [
+      { sample: 0, value: 0 },
+      { sample: 4, value: 2 },
+    ],
+    0,
+    5,
+    [0, 0, 0, 0, 0],
+  );
+  const back = drawnThrough(
+    [
+      { sample: 4, value: 2 },
+      { sample: 0, value: 0 },
+    ],
+    0,
+    5,
+    [0, 0, 0, 0, 0],
+  );
   expect(there).toEqual(back);
   expect(Math.max(...there)).toBe(1);
 });

@@ -27,7 +27,12 @@ export function placesWithin(places: Int32Array, from: number, to: number): Plac
 }
 
 /** The shape a hand draws: from pointer positions to one value a sample, straight in between. */
-export function drawnThrough(points: readonly { sample: number; value: number }[], start: number, end: number, old: readonly number[]): number[] {
+export function drawnThrough(
+  points: readonly { sample: number; value: number }[],
+  start: number,
+  end: number,
+  old: readonly number[],
+): number[] {
   const out = [...old];
   const clipped = (value: number) => Math.max(-1, Math.min(1, value));
   const inside = (sample: number) => sample >= start && sample < end;
@@ -38,7 +43,8 @@ export function drawnThrough(points: readonly { sample: number; value: number }[
     if (!b) continue;
     const step = b.sample > a.sample ? 1 : -1;
     for (let sample = a.sample; sample !== b.sample; sample += step)
-      if (inside(sample)) out[sample - start] = clipped(a.value + ((b.value - a.value) * (sample - a.sample)) / (b.sample - a.sample));
+      if (inside(sample))
+        out[sample - start] = clipped(a.value + ((b.value - a.value) * (sample - a.sample)) / (b.sample - a.sample));
   }
   return out;
 }

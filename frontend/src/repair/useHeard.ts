@@ -14,7 +14,13 @@ export interface Looked {
  * A side as listened for, to be drawn, and a number that grows when more of it has come. When the plan changes, the old
  * picture stays until the stretch that is looked at has come anew.
  */
-export function useHeard(sideId: number, state: HearingState | null, listen: ListenFor, like: WaveformSource, looked: Looked): [HeardSource | null, number] {
+export function useHeard(
+  sideId: number,
+  state: HearingState | null,
+  listen: ListenFor,
+  like: WaveformSource,
+  looked: Looked,
+): [HeardSource | null, number] {
   const [shown, setShown] = useState<HeardSource | null>(null);
   const [loaded, more] = useReducer((count: number) => count + 1, 0);
   const latest = useRef(looked);

@@ -1,7 +1,17 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 
-import { answer, api, type Docket, type Job, type Plan, type PlanView, Problem, type Restoration, type Side } from "../api/client";
+import {
+  answer,
+  api,
+  type Docket,
+  type Job,
+  type Plan,
+  type PlanView,
+  Problem,
+  type Restoration,
+  type Side,
+} from "../api/client";
 import { jobsQuery, placesQuery, repairsQuery } from "../api/queries";
 import { usePlanEditing } from "../docket/usePlanEditing";
 
@@ -21,15 +31,19 @@ export function useRepairing(docket: Docket, side: Side, planView: PlanView) {
   const ask = useMutation({
     mutationFn: (what: "scan" | "learn" | "harm") => {
       if (what === "scan") return answer(api.POST("/api/sides/{side_id}/scan", path));
-      return what === "learn" ? answer(api.POST("/api/sides/{side_id}/learn", path)) : answer(api.POST("/api/sides/{side_id}/harm", path));
+      return what === "learn"
+        ? answer(api.POST("/api/sides/{side_id}/learn", path))
+        : answer(api.POST("/api/sides/{side_id}/harm", path));
     },
   });
   const restore = (change: Partial<Restoration>, saying: string) => {
     const restoration = { ...plan.restoration, ...change };
     editing.edit.mutate({ edit: { op: "restore", restoration, saying }, ahead: { ...plan, restoration } });
   };
-  const judge = (verdicts: Verdict[]) => verdicts.length > 0 && editing.edit.mutate({ edit: { op: "judge", verdicts, forget: [] } });
-  const forget = (places: [number, number][]) => places.length > 0 && editing.edit.mutate({ edit: { op: "judge", verdicts: [], forget: places } });
+  const judge = (verdicts: Verdict[]) =>
+    verdicts.length > 0 && editing.edit.mutate({ edit: { op: "judge", verdicts, forget: [] } });
+  const forget = (places: [number, number][]) =>
+    places.length > 0 && editing.edit.mutate({ edit: { op: "judge", verdicts: [], forget: places } });
   const mendByHand = (repair: HandRepair) => editing.edit.mutate({ edit: { op: "mend by hand", repair } });
   const leaveByHand = (key: string) => editing.edit.mutate({ edit: { op: "leave by hand", repair_key: key } });
   return { editing, plan, restoration: plan.restoration, ask, restore, judge, forget, mendByHand, leaveByHand };
@@ -60,7 +74,10 @@ export function useBusy(docket: Docket, side: Side, kind: string): Job | null {
     () =>
       jobs?.find(
         (job) =>
-          job.kind === kind && job.docket_id === docket.id && job.subject.endsWith(`side ${side.letter}`) && (job.state === "waiting" || job.state === "running"),
+          job.kind === kind &&
+          job.docket_id === docket.id &&
+          job.subject.endsWith(`side ${side.letter}`) &&
+          (job.state === "waiting" || job.state === "running"),
       ) ?? null,
     [jobs, kind, docket.id, side.letter],
   );

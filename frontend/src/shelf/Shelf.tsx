@@ -48,17 +48,28 @@ export function Shelf() {
         <>
           <h1 className="text-xl">Shelf</h1>
           <span className="quiet">{dockets && plural(dockets.length, "docket")}</span>
-          <FindField label="Find on the shelf" placeholder="Shelfmark, title, artist, number" value={search} onChange={(value) => set({ search: value })} />
+          <FindField
+            label="Find on the shelf"
+            placeholder="Shelfmark, title, artist, number"
+            value={search}
+            onChange={(value) => set({ search: value })}
+          />
           <button type="button" className="press press-main" onClick={() => setOpening(true)}>
             <Plus size={15} aria-hidden /> Open a docket
           </button>
-          <button type="button" className="press" onClick={() => setTaking(true)}>Take one in</button>
-          <Link to="/look-up" className="press">Look up the shelf</Link>
+          <button type="button" className="press" onClick={() => setTaking(true)}>
+            Take one in
+          </button>
+          <Link to="/look-up" className="press">
+            Look up the shelf
+          </Link>
         </>
       }
     >
       {error && <Trouble error={error} />}
-      {chosen.size > 0 && <RestoreMany dockets={rows.filter((one) => chosen.has(one.id))} onClose={() => setChosen(new Set())} />}
+      {chosen.size > 0 && (
+        <RestoreMany dockets={rows.filter((one) => chosen.has(one.id))} onClose={() => setChosen(new Set())} />
+      )}
       {taking && <TakeInParcel onClose={() => setTaking(false)} />}
       {opening && <OpenDocket onClose={() => setOpening(false)} />}
       {dockets?.length === 0 && !opening && <Empty search={search} onOpen={() => setOpening(true)} />}
@@ -67,12 +78,25 @@ export function Shelf() {
           <thead>
             <tr className="rule-b text-left">
               <th className="w-9 pl-5">
-                <input type="checkbox" aria-label="Choose all dockets" checked={rows.length > 0 && rows.every((one) => chosen.has(one.id))} onChange={(event) => setChosen(new Set(event.target.checked ? rows.map((one) => one.id) : []))} />
+                <input
+                  type="checkbox"
+                  aria-label="Choose all dockets"
+                  checked={rows.length > 0 && rows.every((one) => chosen.has(one.id))}
+                  onChange={(event) => setChosen(new Set(event.target.checked ? rows.map((one) => one.id) : []))}
+                />
               </th>
               <th className="w-16" aria-label="Cover" />
               {COLUMNS.map(({ name, label }) => (
-                <th key={name} className="px-3 py-2 font-medium" aria-sort={sort === name ? (down ? "descending" : "ascending") : "none"}>
-                  <button type="button" className="quiet" onClick={() => set({ sort: name, down: sort === name && !down ? "yes" : "no" })}>
+                <th
+                  key={name}
+                  className="px-3 py-2 font-medium"
+                  aria-sort={sort === name ? (down ? "descending" : "ascending") : "none"}
+                >
+                  <button
+                    type="button"
+                    className="quiet"
+                    onClick={() => set({ sort: name, down: sort === name && !down ? "yes" : "no" })}
+                  >
                     {label} {sort === name && (down ? "↓" : "↑")}
                   </button>
                 </th>
@@ -85,7 +109,9 @@ export function Shelf() {
                 key={docket.id}
                 docket={docket}
                 isChosen={chosen.has(docket.id)}
-                onChoose={(on) => setChosen(new Set(on ? [...chosen, docket.id] : [...chosen].filter((one) => one !== docket.id)))}
+                onChoose={(on) =>
+                  setChosen(new Set(on ? [...chosen, docket.id] : [...chosen].filter((one) => one !== docket.id)))
+                }
               />
             ))}
           </tbody>
@@ -96,14 +122,29 @@ export function Shelf() {
 }
 
 const compare = (a: string | number, b: string | number): number =>
-  typeof a === "number" && typeof b === "number" ? a - b : String(a).localeCompare(String(b), undefined, { numeric: true });
+  typeof a === "number" && typeof b === "number"
+    ? a - b
+    : String(a).localeCompare(String(b), undefined, { numeric: true });
 
-function Row({ docket, isChosen, onChoose }: { docket: DocketLine; isChosen: boolean; onChoose: (on: boolean) => void }) {
+function Row({
+  docket,
+  isChosen,
+  onChoose,
+}: {
+  docket: DocketLine;
+  isChosen: boolean;
+  onChoose: (on: boolean) => void;
+}) {
   const to = `/dockets/${docket.id}/${nextStage(docket)}`;
   return (
     <tr className="rule-b align-top hover:bg-base-200">
       <td className="py-2 pl-5">
-        <input type="checkbox" aria-label={`Choose ${docket.shelfmark}`} checked={isChosen} onChange={(event) => onChoose(event.target.checked)} />
+        <input
+          type="checkbox"
+          aria-label={`Choose ${docket.shelfmark}`}
+          checked={isChosen}
+          onChange={(event) => onChoose(event.target.checked)}
+        />
       </td>
       <td className="py-2 pl-2">
         {docket.cover_id === null ? (
@@ -118,7 +159,9 @@ function Row({ docket, isChosen, onChoose }: { docket: DocketLine; isChosen: boo
         </Link>
       </td>
       <td className="px-3 py-2">
-        <div className="font-serif text-[15px] [overflow-wrap:anywhere]">{docket.title || <span className="quiet">Not described yet</span>}</div>
+        <div className="font-serif text-[15px] [overflow-wrap:anywhere]">
+          {docket.title || <span className="quiet">Not described yet</span>}
+        </div>
         <div className="quiet">{docket.album_artist}</div>
       </td>
       <td className="px-3 py-2">{docket.format}</td>
@@ -127,13 +170,20 @@ function Row({ docket, isChosen, onChoose }: { docket: DocketLine; isChosen: boo
         <div className={docket.standing === "sealed" ? "font-medium text-accent" : ""}>{docket.standing}</div>
         <div className="mt-1 flex gap-1.5">
           {docket.evidence.map((one) => (
-            <Link key={one.stage} to={`/dockets/${docket.id}/${one.stage}`} title={`${STAGES[one.stage]}: ${one.line}`} aria-label={`${STAGES[one.stage]}: ${one.line}`}>
+            <Link
+              key={one.stage}
+              to={`/dockets/${docket.id}/${one.stage}`}
+              title={`${STAGES[one.stage]}: ${one.line}`}
+              aria-label={`${STAGES[one.stage]}: ${one.line}`}
+            >
               <Mood mood={one.mood} size={13} />
             </Link>
           ))}
         </div>
       </td>
-      <td className="quiet whitespace-nowrap px-3 py-2">{new Date(docket.changed_at).toLocaleDateString("en-GB", { dateStyle: "medium" })}</td>
+      <td className="quiet whitespace-nowrap px-3 py-2">
+        {new Date(docket.changed_at).toLocaleDateString("en-GB", { dateStyle: "medium" })}
+      </td>
     </tr>
   );
 }
@@ -145,10 +195,17 @@ function nextStage(docket: DocketLine): string {
 
 function Empty({ search, onOpen }: { search: string; onOpen: () => void }) {
   if (search)
-    return <p className="p-8">Nothing on the shelf has “{search}” in its shelfmark or description. Shorten it, or look at its spelling.</p>;
+    return (
+      <p className="p-8">
+        Nothing on the shelf has “{search}” in its shelfmark or description. Shorten it, or look at its spelling.
+      </p>
+    );
   return (
     <div className="max-w-xl p-8">
-      <p className="mb-4">The shelf is empty. A docket is the job for one release: open one, drop the recording of a side on it, and it goes on from there.</p>
+      <p className="mb-4">
+        The shelf is empty. A docket is the job for one release: open one, drop the recording of a side on it, and it
+        goes on from there.
+      </p>
       <button type="button" className="press press-main" onClick={onOpen}>
         Open the first docket
       </button>
@@ -165,7 +222,12 @@ function OpenDocket({ onClose }: { onClose: () => void }) {
   const cache = useQueryClient();
   const navigate = useNavigate();
   const open = useMutation({
-    mutationFn: () => answer(api.POST("/api/dockets", { body: { shelfmark, catalogue_number: catalogueNumber, carrier_format: format, carriers } })),
+    mutationFn: () =>
+      answer(
+        api.POST("/api/dockets", {
+          body: { shelfmark, catalogue_number: catalogueNumber, carrier_format: format, carriers },
+        }),
+      ),
     onSuccess: (docket) => {
       void cache.invalidateQueries({ queryKey: ["shelf"] });
       void navigate(`/dockets/${docket.id}/intake`);
@@ -179,21 +241,46 @@ function OpenDocket({ onClose }: { onClose: () => void }) {
     <form onSubmit={submit} className="rule-b flex flex-wrap items-end gap-4 bg-base-200 px-5 py-3">
       <label className="grid gap-1">
         <span className="quiet text-[12px]">Shelfmark</span>
-        <input autoFocus required={!catalogueNumber.trim()} maxLength={100} className="figure w-44 border border-base-300 bg-base-100 px-2 py-1" value={shelfmark} onChange={(event) => setShelfmark(event.target.value)} />
+        <input
+          autoFocus
+          required={!catalogueNumber.trim()}
+          maxLength={100}
+          className="figure w-44 border border-base-300 bg-base-100 px-2 py-1"
+          value={shelfmark}
+          onChange={(event) => setShelfmark(event.target.value)}
+        />
       </label>
       <label className="grid gap-1">
         <span className="quiet text-[12px]">or catalogue number alone</span>
-        <input maxLength={100} className="figure w-40 border border-base-300 bg-base-100 px-2 py-1" value={catalogueNumber} onChange={(event) => setCatalogueNumber(event.target.value)} />
+        <input
+          maxLength={100}
+          className="figure w-40 border border-base-300 bg-base-100 px-2 py-1"
+          value={catalogueNumber}
+          onChange={(event) => setCatalogueNumber(event.target.value)}
+        />
       </label>
       <label className="grid gap-1">
         <span className="quiet text-[12px]">Carrier</span>
-        <select className="border border-base-300 bg-base-100 px-2 py-1.5" value={format} onChange={(event) => setFormat(event.target.value)}>
-          {vocabulary?.carrier_formats.map((one) => <option key={one}>{one}</option>)}
+        <select
+          className="border border-base-300 bg-base-100 px-2 py-1.5"
+          value={format}
+          onChange={(event) => setFormat(event.target.value)}
+        >
+          {vocabulary?.carrier_formats.map((one) => (
+            <option key={one}>{one}</option>
+          ))}
         </select>
       </label>
       <label className="grid gap-1">
         <span className="quiet text-[12px]">How many</span>
-        <input type="number" min={1} max={12} className="figure w-16 border border-base-300 bg-base-100 px-2 py-1" value={carriers} onChange={(event) => setCarriers(Number(event.target.value))} />
+        <input
+          type="number"
+          min={1}
+          max={12}
+          className="figure w-16 border border-base-300 bg-base-100 px-2 py-1"
+          value={carriers}
+          onChange={(event) => setCarriers(Number(event.target.value))}
+        />
       </label>
       <button type="submit" className="press press-main" disabled={open.isPending}>
         Open

@@ -10,7 +10,10 @@ export function TakeInParcel({ onClose }: { onClose: () => void }) {
   const [shelfmark, setShelfmark] = useState("");
   const take = useMutation({
     mutationFn: async (parcel: File) => {
-      const response = await fetch(`/api/parcels?shelfmark=${encodeURIComponent(shelfmark)}`, { method: "POST", body: parcel });
+      const response = await fetch(`/api/parcels?shelfmark=${encodeURIComponent(shelfmark)}`, {
+        method: "POST",
+        body: parcel,
+      });
       if (!response.ok) throw Problem.of(await response.json(), response.status);
       return (await response.json()) as Job;
     },
@@ -20,19 +23,50 @@ export function TakeInParcel({ onClose }: { onClose: () => void }) {
     if (file) take.mutate(file);
   };
   return (
-    <form aria-label="Take in a docket" onSubmit={submit} className="rule-b flex flex-wrap items-center gap-3 bg-base-200 px-5 py-3">
+    <form
+      aria-label="Take in a docket"
+      onSubmit={submit}
+      className="rule-b flex flex-wrap items-center gap-3 bg-base-200 px-5 py-3"
+    >
       <label className="flex items-center gap-2">
         The ZIP of a docket
-        <input type="file" accept=".zip,application/zip" aria-label="The ZIP of a docket" onChange={(event) => { setFile(event.target.files?.[0] ?? null); take.reset(); }} />
+        <input
+          type="file"
+          accept=".zip,application/zip"
+          aria-label="The ZIP of a docket"
+          onChange={(event) => {
+            setFile(event.target.files?.[0] ?? null);
+            take.reset();
+          }}
+        />
       </label>
       <label className="flex items-center gap-2">
         under
-        <input aria-label="Under another shelfmark" className="field w-44" placeholder="its own shelfmark" value={shelfmark} maxLength={100} onChange={(event) => setShelfmark(event.target.value)} />
+        <input
+          aria-label="Under another shelfmark"
+          className="field w-44"
+          placeholder="its own shelfmark"
+          value={shelfmark}
+          maxLength={100}
+          onChange={(event) => setShelfmark(event.target.value)}
+        />
       </label>
-      <button type="submit" className="press press-main" disabled={!file || take.isPending}>Take it in</button>
-      {take.isSuccess && <span role="status">{take.data.subject} comes in; it is on the shelf once every file was held against its digest.</span>}
-      <button type="button" className="press ml-auto" onClick={onClose}>Close</button>
-      {take.error && <div className="basis-full"><Trouble error={take.error} /></div>}
+      <button type="submit" className="press press-main" disabled={!file || take.isPending}>
+        Take it in
+      </button>
+      {take.isSuccess && (
+        <span role="status">
+          {take.data.subject} comes in; it is on the shelf once every file was held against its digest.
+        </span>
+      )}
+      <button type="button" className="press ml-auto" onClick={onClose}>
+        Close
+      </button>
+      {take.error && (
+        <div className="basis-full">
+          <Trouble error={take.error} />
+        </div>
+      )}
     </form>
   );
 }

@@ -7,7 +7,8 @@ import { Desk } from "../frame/Desk";
 import { size } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 
-const picture = (docket: Docket, offer: ArtOffer) => `/api/dockets/${docket.id}/source-art/picture?address=${encodeURIComponent(offer.address)}`;
+const picture = (docket: Docket, offer: ArtOffer) =>
+  `/api/dockets/${docket.id}/source-art/picture?address=${encodeURIComponent(offer.address)}`;
 
 /** The pictures that sources have, two of them large side by side; the chosen one is fetched whole. */
 export function Pictures({ docket, title }: { docket: Docket; title: ReactNode }) {
@@ -15,16 +16,35 @@ export function Pictures({ docket, title }: { docket: Docket; title: ReactNode }
   const { data: offers, error } = useQuery(sourceArtQuery(docket.id));
   const [compared, setCompared] = useState<string[]>([]);
   const take = useMutation({
-    mutationFn: (address: string) => answer(api.POST("/api/dockets/{docket_id}/source-art", { params: { path: { docket_id: docket.id } }, body: { address } })),
+    mutationFn: (address: string) =>
+      answer(
+        api.POST("/api/dockets/{docket_id}/source-art", {
+          params: { path: { docket_id: docket.id } },
+          body: { address },
+        }),
+      ),
     onSuccess: () => cache.invalidateQueries({ queryKey: docketQuery(docket.id).queryKey }),
   });
-  const large = (compared.length > 0 ? compared : (offers ?? []).slice(0, 2).map((one) => one.address)).map((address) => offers?.find((one) => one.address === address)).filter((one) => one !== undefined);
-  const toggle = (address: string) => setCompared(compared.includes(address) ? compared.filter((one) => one !== address) : [...compared, address].slice(-2));
+  const large = (compared.length > 0 ? compared : (offers ?? []).slice(0, 2).map((one) => one.address))
+    .map((address) => offers?.find((one) => one.address === address))
+    .filter((one) => one !== undefined);
+  const toggle = (address: string) =>
+    setCompared(
+      compared.includes(address) ? compared.filter((one) => one !== address) : [...compared, address].slice(-2),
+    );
   const front = docket.artwork.find((one) => one.role === "front");
   return (
     <Desk title={title}>
-      {(error ?? take.error) && <div className="px-5 py-3"><Trouble error={error ?? take.error} /></div>}
-      {offers?.length === 0 && <p className="p-8">No source has a picture of this release. Scan or photograph the sleeve, and drop it anywhere on this page.</p>}
+      {(error ?? take.error) && (
+        <div className="px-5 py-3">
+          <Trouble error={error ?? take.error} />
+        </div>
+      )}
+      {offers?.length === 0 && (
+        <p className="p-8">
+          No source has a picture of this release. Scan or photograph the sleeve, and drop it anywhere on this page.
+        </p>
+      )}
       <div className="grid grid-cols-2 gap-4 p-5">
         {large.map((one) => (
           <figure key={one.address}>
@@ -36,7 +56,14 @@ export function Pictures({ docket, title }: { docket: Docket; title: ReactNode }
               {front?.origin === one.source && front.facts.width_px === one.width_px ? (
                 <span className="ml-auto text-accent">✓ front cover</span>
               ) : (
-                <button type="button" className="press ml-auto" disabled={take.isPending} onClick={() => take.mutate(one.address)}>Take as front cover</button>
+                <button
+                  type="button"
+                  className="press ml-auto"
+                  disabled={take.isPending}
+                  onClick={() => take.mutate(one.address)}
+                >
+                  Take as front cover
+                </button>
               )}
             </figcaption>
           </figure>
@@ -44,11 +71,19 @@ export function Pictures({ docket, title }: { docket: Docket; title: ReactNode }
       </div>
       {(offers?.length ?? 0) > 2 && (
         <>
-          <h2 className="px-5 text-base">All pictures <span className="quiet font-sans text-[13px] font-normal">two of them are compared above</span></h2>
+          <h2 className="px-5 text-base">
+            All pictures <span className="quiet font-sans text-[13px] font-normal">two of them are compared above</span>
+          </h2>
           <ul className="flex flex-wrap gap-4 p-5 pt-2">
             {offers?.map((one) => (
               <li key={one.address} className="w-40 text-[12px]">
-                <button type="button" aria-pressed={large.includes(one)} className={`border-2 ${large.includes(one) ? "border-primary" : "border-base-300"}`} onClick={() => toggle(one.address)} aria-label={`Compare ${one.role} from ${one.source}`}>
+                <button
+                  type="button"
+                  aria-pressed={large.includes(one)}
+                  className={`border-2 ${large.includes(one) ? "border-primary" : "border-base-300"}`}
+                  onClick={() => toggle(one.address)}
+                  aria-label={`Compare ${one.role} from ${one.source}`}
+                >
                   <img src={picture(docket, one)} alt="" className="h-36 w-36 object-contain" />
                 </button>
                 <Facts offer={one} />
@@ -68,7 +103,10 @@ function Facts({ offer }: { offer: ArtOffer }) {
       <span className="figure block">
         {offer.width_px} x {offer.height_px}, {size(offer.size_bytes)}
       </span>
-      <span className={offer.is_square ? "quiet" : "text-warning"}>{offer.is_square ? "square" : "not square"}{offer.width_px < 500 && ", small"}</span>
+      <span className={offer.is_square ? "quiet" : "text-warning"}>
+        {offer.is_square ? "square" : "not square"}
+        {offer.width_px < 500 && ", small"}
+      </span>
     </span>
   );
 }

@@ -9,7 +9,11 @@ import { Pressings } from "./Pressings";
 import { ReconcileTable } from "./ReconcileTable";
 import { useSources } from "./useSources";
 
-const VIEWS = [["pressings", "Pressings"], ["reconcile", "Reconcile"], ["pictures", "Pictures"]] as const;
+const VIEWS = [
+  ["pressings", "Pressings"],
+  ["reconcile", "Reconcile"],
+  ["pictures", "Pictures"],
+] as const;
 
 /** Which pressing this is, what the sources say of it, and what is taken from them. */
 export function SourcesStage() {
@@ -22,7 +26,13 @@ export function SourcesStage() {
       <h1 className="text-xl">Sources</h1>
       <div role="group" aria-label="Views of the sources" className="flex gap-1">
         {VIEWS.map(([name, label]) => (
-          <button key={name} type="button" aria-current={view === name ? "page" : undefined} className={`press ${view === name ? "press-main" : ""}`} onClick={() => setParams({ view: name }, { replace: true })}>
+          <button
+            key={name}
+            type="button"
+            aria-current={view === name ? "page" : undefined}
+            className={`press ${view === name ? "press-main" : ""}`}
+            onClick={() => setParams({ view: name }, { replace: true })}
+          >
             {label}
           </button>
         ))}

@@ -8,10 +8,19 @@ export function moved(pairs: readonly Pair[], row: number, by: number): Laid[] {
   const listed = pairs.map((one) => one.place);
   const to = row + by;
   if (to >= 0 && to < pairs.length) [listed[row], listed[to]] = [listed[to] ?? null, listed[row] ?? null];
-  return pairs.map((one, at): Laid => [one.track_key, listed[at] ?? null]).filter(([key, place]) => key !== null || place !== null);
+  return pairs
+    .map((one, at): Laid => [one.track_key, listed[at] ?? null])
+    .filter(([key, place]) => key !== null || place !== null);
 }
 
 /** Pairs with one row parted: both its tracks stand alone. */
 export function parted(pairs: readonly Pair[], row: number): Laid[] {
-  return pairs.flatMap((one, at): Laid[] => (at === row ? [[one.track_key, null], [null, one.place]] : [[one.track_key, one.place]]));
+  return pairs.flatMap((one, at): Laid[] =>
+    at === row
+      ? [
+          [one.track_key, null],
+          [null, one.place],
+        ]
+      : [[one.track_key, one.place]],
+  );
 }

@@ -15,21 +15,34 @@ export function useSources(docket: Docket) {
   };
   const again = () => cache.invalidateQueries({ queryKey: docketSourcesQuery(docket.id).queryKey });
   const lookUp = useMutation({
-    mutationFn: (asked: { text: string; anew: boolean }) => answer(api.POST("/api/dockets/{docket_id}/look-up", { ...path, body: asked })),
+    mutationFn: (asked: { text: string; anew: boolean }) =>
+      answer(api.POST("/api/dockets/{docket_id}/look-up", { ...path, body: asked })),
     onSuccess: again,
   });
-  const stop = useMutation({ mutationFn: () => answer(api.DELETE("/api/dockets/{docket_id}/look-up", path)), onSuccess: again });
+  const stop = useMutation({
+    mutationFn: () => answer(api.DELETE("/api/dockets/{docket_id}/look-up", path)),
+    onSuccess: again,
+  });
   const choose = useMutation({
-    mutationFn: (key: string) => answer(api.PUT("/api/dockets/{docket_id}/pressing", { ...path, body: { key, lay_lengths: true } })),
+    mutationFn: (key: string) =>
+      answer(api.PUT("/api/dockets/{docket_id}/pressing", { ...path, body: { key, lay_lengths: true } })),
     onSuccess: keep,
   });
-  const forget = useMutation({ mutationFn: () => answer(api.DELETE("/api/dockets/{docket_id}/pressing", path)), onSuccess: keep });
+  const forget = useMutation({
+    mutationFn: () => answer(api.DELETE("/api/dockets/{docket_id}/pressing", path)),
+    onSuccess: keep,
+  });
   const pair = useMutation({
-    mutationFn: (pairs: [string | null, number | null][]) => answer(api.PUT("/api/dockets/{docket_id}/pressing/pairs", { ...path, body: { pairs } })),
+    mutationFn: (pairs: [string | null, number | null][]) =>
+      answer(api.PUT("/api/dockets/{docket_id}/pressing/pairs", { ...path, body: { pairs } })),
     onSuccess: keep,
   });
-  const keepOwn = useMutation({ mutationFn: () => answer(api.POST("/api/dockets/{docket_id}/own-entry", path)), onSuccess: again });
-  const error = lookUp.error ?? stop.error ?? choose.error ?? forget.error ?? pair.error ?? keepOwn.error ?? query.error;
+  const keepOwn = useMutation({
+    mutationFn: () => answer(api.POST("/api/dockets/{docket_id}/own-entry", path)),
+    onSuccess: again,
+  });
+  const error =
+    lookUp.error ?? stop.error ?? choose.error ?? forget.error ?? pair.error ?? keepOwn.error ?? query.error;
   return { state: query.data ?? null, lookUp, stop, choose, forget, pair, keepOwn, error };
 }
 
@@ -44,12 +57,17 @@ export function useReconcile(docket: Docket, enabled: boolean) {
     void cache.invalidateQueries({ queryKey: docketSourcesQuery(docket.id).queryKey });
   };
   const take = useMutation({
-    mutationFn: ({ values, learn }: { values: Taking[]; learn: boolean }) => answer(api.POST("/api/dockets/{docket_id}/reconcile", { ...path, body: { values, learn } })),
+    mutationFn: ({ values, learn }: { values: Taking[]; learn: boolean }) =>
+      answer(api.POST("/api/dockets/{docket_id}/reconcile", { ...path, body: { values, learn } })),
     onSuccess: keep,
   });
-  const back = useMutation({ mutationFn: () => answer(api.POST("/api/dockets/{docket_id}/reconcile/back", path)), onSuccess: keep });
+  const back = useMutation({
+    mutationFn: () => answer(api.POST("/api/dockets/{docket_id}/reconcile/back", path)),
+    onSuccess: keep,
+  });
   const rule = useMutation({
-    mutationFn: (change: { field: string; source: string; fixed: boolean }) => answer(api.PUT("/api/source-rules", { body: change })),
+    mutationFn: (change: { field: string; source: string; fixed: boolean }) =>
+      answer(api.PUT("/api/source-rules", { body: change })),
     onSuccess: () => cache.invalidateQueries({ queryKey: reconcileQuery(docket.id).queryKey }),
   });
   return { table: query.data ?? null, take, back, rule, error: take.error ?? back.error ?? rule.error ?? query.error };

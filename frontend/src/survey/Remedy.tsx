@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { answer, api, type Proposed } from "../api/client";
-import { remedyQuery } from "../api/queries";
+import { remedyQuery } from "../api/filesQueries";
 import { plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 
@@ -18,7 +18,11 @@ interface Props {
 export function Remedy({ check, ids, total, hasRemedy, onDone }: Props) {
   const [shown, setShown] = useState(false);
   const preview = useQuery({ ...remedyQuery(check, ids), enabled: shown });
-  const right = useMutation({ mutationFn: () => answer(api.POST("/api/survey/put-right", { body: ids.length ? { ids, check: "" } : { ids: [], check } })), onSuccess: onDone });
+  const right = useMutation({
+    mutationFn: () =>
+      answer(api.POST("/api/survey/put-right", { body: ids.length ? { ids, check: "" } : { ids: [], check } })),
+    onSuccess: onDone,
+  });
   const count = ids.length || total;
   if (!hasRemedy)
     return (
@@ -32,13 +36,30 @@ export function Remedy({ check, ids, total, hasRemedy, onDone }: Props) {
   return (
     <>
       <h2 className="margin-heading">Remedy</h2>
-      {!shown && <button type="button" className="press press-main w-full justify-center" onClick={() => setShown(true)}>Show for {ids.length ? plural(count, "finding") : `all ${count.toLocaleString("en-GB")}`}</button>}
+      {!shown && (
+        <button type="button" className="press press-main w-full justify-center" onClick={() => setShown(true)}>
+          Show for {ids.length ? plural(count, "finding") : `all ${count.toLocaleString("en-GB")}`}
+        </button>
+      )}
       {shown && preview.data && (
         <>
-          {preview.data.told.map((line) => <p key={line}>{line}</p>)}
+          {preview.data.told.map((line) => (
+            <p key={line}>{line}</p>
+          ))}
           {nothing && <p>None of these can be put right by itself.</p>}
-          <ol aria-label="What would change" className="my-1 max-h-72 overflow-auto">{changes.map((one) => <Change key={`${one.file_id} ${one.field}`} one={one} />)}</ol>
-          <button type="button" className="press press-main w-full justify-center" disabled={right.isPending || nothing} onClick={() => right.mutate()}>Put right</button>
+          <ol aria-label="What would change" className="my-1 max-h-72 overflow-auto">
+            {changes.map((one) => (
+              <Change key={`${one.file_id} ${one.field}`} one={one} />
+            ))}
+          </ol>
+          <button
+            type="button"
+            className="press press-main w-full justify-center"
+            disabled={right.isPending || nothing}
+            onClick={() => right.mutate()}
+          >
+            Put right
+          </button>
           <p className="quiet mt-1 text-[12px]">Written as one step; it can be taken back, byte for byte.</p>
         </>
       )}
@@ -49,7 +70,11 @@ export function Remedy({ check, ids, total, hasRemedy, onDone }: Props) {
 
 const Change = ({ one }: { one: Proposed }) => (
   <li className="rule-b py-1">
-    <span className="quiet block truncate text-[12px]" title={one.path}>{one.path.split("/").at(-1)} · {one.field.replaceAll("_", " ")}</span>
-    <span className="break-words">{one.before && <s className="quiet">{one.before}</s>} → {one.after || "nothing"}</span>
+    <span className="quiet block truncate text-[12px]" title={one.path}>
+      {one.path.split("/").at(-1)} · {one.field.replaceAll("_", " ")}
+    </span>
+    <span className="break-words">
+      {one.before && <s className="quiet">{one.before}</s>} → {one.after || "nothing"}
+    </span>
   </li>
 );

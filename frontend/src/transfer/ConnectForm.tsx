@@ -1,3 +1,4 @@
+import { clsx } from "clsx";
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, type ReactNode, useEffect, useState } from "react";
 
@@ -34,7 +35,13 @@ export function ConnectForm({ docket }: { docket: Docket }) {
     if (!side) return;
     localStorage.setItem(LAST_SOURCE, sourceId);
     localStorage.setItem(LAST_CHAIN, String(chainId ?? ""));
-    const settings = { side_id: side.id, chain_id: chainId, pre_roll_s: 2, ends: ENDS, arm_again: sides.length > 1 && !isTape };
+    const settings = {
+      side_id: side.id,
+      chain_id: chainId,
+      pre_roll_s: 2,
+      ends: ENDS,
+      arm_again: sides.length > 1 && !isTape,
+    };
     connect.mutate({ sourceId, deviceId: deviceId || null, rateHz, bits, settings });
   };
   return (
@@ -43,12 +50,25 @@ export function ConnectForm({ docket }: { docket: Docket }) {
         <legend className="mb-1 font-serif text-base">Source</legend>
         <div className="grid grid-cols-2 gap-2">
           {sources.map((one) => (
-            <label key={one.id} className={`flex cursor-pointer items-start gap-2 border px-3 py-2 ${one.id === sourceId ? "border-primary bg-base-200" : "border-base-300"}`}>
-              <input type="radio" name="source" className="mt-1 accent-primary" checked={one.id === sourceId} onChange={() => setSource(one.id)} />
+            <label
+              key={one.id}
+              className={clsx(
+                "flex cursor-pointer items-start gap-2 border px-3 py-2",
+                one.id === sourceId ? "border-primary bg-base-200" : "border-base-300",
+              )}
+            >
+              <input
+                type="radio"
+                name="source"
+                className="mt-1 accent-primary"
+                checked={one.id === sourceId}
+                onChange={() => setSource(one.id)}
+              />
               <span>
                 <span className="block font-medium">{one.name}</span>
                 <span className="quiet text-[12.5px]">
-                  {one.simulated ? "Simulated" : "Nothing in the browser touches the sound"}; {one.gain ? "gain set from here" : "gain by its own knob"}
+                  {one.simulated ? "Simulated" : "Nothing in the browser touches the sound"};{" "}
+                  {one.gain ? "gain set from here" : "gain by its own knob"}
                 </span>
               </span>
             </label>
@@ -59,27 +79,43 @@ export function ConnectForm({ docket }: { docket: Docket }) {
         {source?.rates_hz.length ? (
           <Field label="Sample rate">
             <select className={FIELD} value={rateHz} onChange={(event) => setRate(Number(event.target.value))}>
-              {source.rates_hz.map((rate) => <option key={rate} value={rate}>{rate / 1000} kHz</option>)}
+              {source.rates_hz.map((rate) => (
+                <option key={rate} value={rate}>
+                  {rate / 1000} kHz
+                </option>
+              ))}
             </select>
           </Field>
         ) : (
           <InputChoice value={deviceId} onChange={setDevice} />
         )}
         {!source?.rates_hz.length && (
-          <p className="quiet max-w-52 text-[12.5px]">At the rate the interface itself runs at: set it to 96 kHz in the system’s sound settings.</p>
+          <p className="quiet max-w-52 text-[12.5px]">
+            At the rate the interface itself runs at: set it to 96 kHz in the system’s sound settings.
+          </p>
         )}
         <Field label="Word length">
           <select className={FIELD} value={bits} onChange={(event) => setBits(Number(event.target.value))}>
-            {[16, 24, 32].map((one) => <option key={one} value={one}>{one} bit</option>)}
+            {[16, 24, 32].map((one) => (
+              <option key={one} value={one}>
+                {one} bit
+              </option>
+            ))}
           </select>
         </Field>
         <ChainField chains={chains} value={chainId} onChange={setChain} />
-        <button type="submit" className="press press-main ml-auto self-end !px-5 !py-2" disabled={connect.isPending || !source}>
+        <button
+          type="submit"
+          className="press press-main ml-auto self-end !px-5 !py-2"
+          disabled={connect.isPending || !source}
+        >
           Connect
         </button>
       </div>
       {bits < 24 && <p className="text-warning">A preservation master is never under 24 bit.</p>}
-      {source?.rates_hz.length && rateHz < 48_000 ? <p className="text-warning">A preservation master is never under 48 kHz.</p> : null}
+      {source?.rates_hz.length && rateHz < 48_000 ? (
+        <p className="text-warning">A preservation master is never under 48 kHz.</p>
+      ) : null}
       {connect.error && <Trouble error={connect.error} />}
     </form>
   );
@@ -90,7 +126,9 @@ function InputChoice({ value, onChange }: { value: string; onChange: (id: string
   const [inputs, setInputs] = useState<MediaDeviceInfo[]>([]);
   useEffect(() => {
     const look = () =>
-      void navigator.mediaDevices?.enumerateDevices().then((all) => setInputs(all.filter((one) => one.kind === "audioinput" && one.deviceId)));
+      void navigator.mediaDevices
+        ?.enumerateDevices()
+        .then((all) => setInputs(all.filter((one) => one.kind === "audioinput" && one.deviceId)));
     look();
     navigator.mediaDevices?.addEventListener("devicechange", look);
     return () => navigator.mediaDevices?.removeEventListener("devicechange", look);
@@ -99,7 +137,11 @@ function InputChoice({ value, onChange }: { value: string; onChange: (id: string
     <Field label="Input">
       <select className={`${FIELD} max-w-60`} value={value} onChange={(event) => onChange(event.target.value)}>
         <option value="">the system’s own choice</option>
-        {inputs.map((one, index) => <option key={one.deviceId} value={one.deviceId}>{one.label || `input ${index + 1}`}</option>)}
+        {inputs.map((one, index) => (
+          <option key={one.deviceId} value={one.deviceId}>
+            {one.label || `input ${index + 1}`}
+          </option>
+        ))}
       </select>
     </Field>
   );

@@ -13,12 +13,16 @@ export function DeckControls({ transfer, doing }: { transfer: Transfer; doing: T
       <h2 className="margin-heading">At the simulated deck</h2>
       {transfer.playing && <p className="quiet mb-1">On: {transfer.playing}</p>}
       <div className="flex flex-wrap gap-1.5">
-        {ways.map((one) => <One key={one.name} control={one} onDo={operate} />)}
+        {ways.map((one) => (
+          <One key={one.name} control={one} onDo={operate} />
+        ))}
       </div>
       <details className="mt-2">
         <summary className="cursor-pointer text-primary">Make trouble</summary>
         <div className="mt-1.5 flex flex-wrap gap-1.5">
-          {troubles.map((one) => <One key={one.name} control={one} onDo={operate} />)}
+          {troubles.map((one) => (
+            <One key={one.name} control={one} onDo={operate} />
+          ))}
         </div>
       </details>
     </>
@@ -28,15 +32,27 @@ export function DeckControls({ transfer, doing }: { transfer: Transfer; doing: T
 function One({ control, onDo }: { control: Schemas["Control"]; onDo: (name: string, value?: string) => void }) {
   if (!control.choices?.length)
     return (
-      <button type="button" className="press !px-2 !py-0.5" disabled={control.enabled === false} onClick={() => onDo(control.name)}>
+      <button
+        type="button"
+        className="press !px-2 !py-0.5"
+        disabled={control.enabled === false}
+        onClick={() => onDo(control.name)}
+      >
         {control.label}
       </button>
     );
   return (
     <label className="flex w-full items-center gap-2">
       <span className="quiet flex-1">{control.label}</span>
-      <select className="max-w-36 border border-base-300 bg-base-100 px-1.5 py-0.5" value={control.value} disabled={control.enabled === false} onChange={(event) => onDo(control.name, event.target.value)}>
-        {control.choices.map((choice) => <option key={choice}>{choice}</option>)}
+      <select
+        className="max-w-36 border border-base-300 bg-base-100 px-1.5 py-0.5"
+        value={control.value}
+        disabled={control.enabled === false}
+        onChange={(event) => onDo(control.name, event.target.value)}
+      >
+        {control.choices.map((choice) => (
+          <option key={choice}>{choice}</option>
+        ))}
       </select>
     </label>
   );

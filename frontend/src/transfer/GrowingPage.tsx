@@ -10,10 +10,30 @@ import { GrowingSource } from "../waveform/source";
 import { useSize } from "../waveform/useSource";
 
 /** The side so far, drawn line by line as it is recorded; the lines to come are ruled already. */
-export function GrowingPage({ recording, expectedS, peakDbtp, label }: { recording: RecordingView; expectedS: number; peakDbtp: number | null; label: string }) {
+export function GrowingPage({
+  recording,
+  expectedS,
+  peakDbtp,
+  label,
+}: {
+  recording: RecordingView;
+  expectedS: number;
+  peakDbtp: number | null;
+  label: string;
+}) {
   const { data: index } = useQuery(recordingPeaksQuery(recording.id));
-  if (!index?.blocks.length || index.samples === 0) return <p className="quiet px-5">The first line is being written…</p>;
-  return <Growing key={recording.id} recording={recording} index={index} expectedS={expectedS} peakDbtp={peakDbtp} label={label} />;
+  if (!index?.blocks.length || index.samples === 0)
+    return <p className="quiet px-5">The first line is being written…</p>;
+  return (
+    <Growing
+      key={recording.id}
+      recording={recording}
+      index={index}
+      expectedS={expectedS}
+      peakDbtp={peakDbtp}
+      label={label}
+    />
+  );
 }
 
 /** How much taller than full scale: in doublings, so that it changes seldom, and only until the first loud note. */

@@ -17,7 +17,8 @@ export function LeftRecordings({ recordings }: { recordings: RecordingView[] }) 
 
 function Line({ recording }: { recording: RecordingView }) {
   const keep = useMutation({
-    mutationFn: () => answer(api.POST("/api/recordings/{recording_id}/keep", { params: { path: { recording_id: recording.id } } })),
+    mutationFn: () =>
+      answer(api.POST("/api/recordings/{recording_id}/keep", { params: { path: { recording_id: recording.id } } })),
   });
   const words = {
     recording: "is going on in another window",
@@ -31,12 +32,25 @@ function Line({ recording }: { recording: RecordingView }) {
       <span className={recording.state === "refused" ? "text-error" : "quiet"}>{words[recording.state]}</span>
       <span className="quiet">begun {moment(recording.began_at)}</span>
       {(recording.state === "refused" || recording.state === "waiting for its browser") && (
-        <button type="button" className="press press-main ml-auto" onClick={() => keep.mutate()} disabled={keep.isPending}>
+        <button
+          type="button"
+          className="press press-main ml-auto"
+          onClick={() => keep.mutate()}
+          disabled={keep.isPending}
+        >
           {recording.state === "refused" ? "Try again" : "Make it a take as it is"}
         </button>
       )}
-      {recording.refusal && <div className="w-full"><TroubleText {...recording.refusal} where={null} /></div>}
-      {keep.error && <div className="w-full"><Trouble error={keep.error} /></div>}
+      {recording.refusal && (
+        <div className="w-full">
+          <TroubleText {...recording.refusal} where={null} />
+        </div>
+      )}
+      {keep.error && (
+        <div className="w-full">
+          <Trouble error={keep.error} />
+        </div>
+      )}
     </div>
   );
 }

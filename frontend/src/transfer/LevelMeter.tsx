@@ -7,7 +7,16 @@ import { FIGURE_FONT, type Ink, readInk } from "../waveform/ink";
 import { useSize } from "../waveform/useSource";
 import { level } from "../words/figures";
 import type { LiveFeed } from "./live";
-import { BAND_DBFS, type HistoryColumn, layoutHistory, levelWord, loudest, LOWEST_DBFS, placeOfLevel, TICKS_DBFS } from "./meterLayout";
+import {
+  BAND_DBFS,
+  type HistoryColumn,
+  layoutHistory,
+  levelWord,
+  loudest,
+  LOWEST_DBFS,
+  placeOfLevel,
+  TICKS_DBFS,
+} from "./meterLayout";
 
 const ROW_PX = 17;
 const METER_PX = 2 * ROW_PX + 28;
@@ -46,8 +55,20 @@ export function LevelMeter({ feed, live }: { feed: LiveFeed; live: LiveNews }) {
       <div className="mb-1 flex items-baseline gap-3">
         <h2 className="text-base">Level</h2>
         <span>
-          highest <span className="figure font-medium" data-testid="highest">{level(highest)}</span> true peak,{" "}
-          <span className={word === "hot" || word === "clipped" ? "font-medium text-error" : word === "right" ? "font-medium text-accent" : "quiet"}>
+          highest{" "}
+          <span className="figure font-medium" data-testid="highest">
+            {level(highest)}
+          </span>{" "}
+          true peak,{" "}
+          <span
+            className={
+              word === "hot" || word === "clipped"
+                ? "font-medium text-error"
+                : word === "right"
+                  ? "font-medium text-accent"
+                  : "quiet"
+            }
+          >
             {WORDS[word]}
           </span>
         </span>
@@ -56,7 +77,13 @@ export function LevelMeter({ feed, live }: { feed: LiveFeed; live: LiveNews }) {
         </span>
       </div>
       <div ref={box} style={{ height: METER_PX + HISTORY_PX }}>
-        <canvas ref={canvas} className="block w-full" style={{ height: METER_PX + HISTORY_PX }} role="img" aria-label={`Level meter, ${WORDS[word]}`} />
+        <canvas
+          ref={canvas}
+          className="block w-full"
+          style={{ height: METER_PX + HISTORY_PX }}
+          role="img"
+          aria-label={`Level meter, ${WORDS[word]}`}
+        />
       </div>
     </section>
   );

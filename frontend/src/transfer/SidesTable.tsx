@@ -9,7 +9,15 @@ import type { TransferDoing } from "./useTransfer";
 const TOLERANCE = 0.05;
 
 /** What is expected and what was recorded, side by side. */
-export function SidesTable({ docket, transfer, doing }: { docket: Docket; transfer: Transfer | null; doing: TransferDoing }) {
+export function SidesTable({
+  docket,
+  transfer,
+  doing,
+}: {
+  docket: Docket;
+  transfer: Transfer | null;
+  doing: TransferDoing;
+}) {
   const [comparing, setComparing] = useState<Side | null>(null);
   const choose = (side: Side) => transfer && doing.settings.mutate({ ...transfer.settings, side_id: side.id });
   const isBusy = transfer?.state === "recording" || transfer?.state === "paused";
@@ -33,13 +41,25 @@ export function SidesTable({ docket, transfer, doing }: { docket: Docket; transf
             return (
               <tr key={side.id} className={`border-t border-base-300 ${isNext ? "bg-base-200" : ""}`}>
                 <td className="py-1.5 font-medium">{side.name}</td>
-                <td className="figure">{side.expected_s === null ? <span className="quiet">not said</span> : shortClock(side.expected_s)}</td>
+                <td className="figure">
+                  {side.expected_s === null ? <span className="quiet">not said</span> : shortClock(side.expected_s)}
+                </td>
                 <td className="figure">{take ? clock(lengthOf(side), take.format.rate_hz, 1) : ""}</td>
                 <td className="figure">{take ? level(take.sample_peak_dbfs) : ""}</td>
-                <td>{transfer?.recording?.side_id === side.id ? <span className="text-error">{transfer.state}</span> : <Standing side={side} next={isNext ? (isBusy ? "in this take" : "is next") : null} />}</td>
+                <td>
+                  {transfer?.recording?.side_id === side.id ? (
+                    <span className="text-error">{transfer.state}</span>
+                  ) : (
+                    <Standing side={side} next={isNext ? (isBusy ? "in this take" : "is next") : null} />
+                  )}
+                </td>
                 <td className="py-1 text-right">
                   {side.takes.length > 1 && (
-                    <button type="button" className="press !py-0.5 mr-2" onClick={() => setComparing(comparing?.id === side.id ? null : side)}>
+                    <button
+                      type="button"
+                      className="press !py-0.5 mr-2"
+                      onClick={() => setComparing(comparing?.id === side.id ? null : side)}
+                    >
                       Compare {plural(side.takes.length, "take")}
                     </button>
                   )}
@@ -54,7 +74,9 @@ export function SidesTable({ docket, transfer, doing }: { docket: Docket; transf
           })}
         </tbody>
       </table>
-      {comparing && <CompareTakes key={comparing.id} side={sidesOf(docket).find((one) => one.id === comparing.id) ?? comparing} />}
+      {comparing && (
+        <CompareTakes key={comparing.id} side={sidesOf(docket).find((one) => one.id === comparing.id) ?? comparing} />
+      )}
     </section>
   );
 }
@@ -75,5 +97,7 @@ function Standing({ side, next }: { side: Side; next: string | null }) {
   const recordedS = lengthOf(side) / take.format.rate_hz;
   if (side.expected_s !== null && recordedS < side.expected_s * (1 - TOLERANCE))
     return <span className="text-warning">shorter than expected by {shortClock(side.expected_s - recordedS)}</span>;
-  return <span className="text-accent">{side.takes.length > 1 ? `${side.takes.length} takes, one chosen` : "recorded"}</span>;
+  return (
+    <span className="text-accent">{side.takes.length > 1 ? `${side.takes.length} takes, one chosen` : "recorded"}</span>
+  );
 }

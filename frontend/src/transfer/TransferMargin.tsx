@@ -1,3 +1,4 @@
+import { clsx } from "clsx";
 import { useQuery } from "@tanstack/react-query";
 import { Volume2, VolumeX } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
@@ -34,7 +35,12 @@ export function TransferMargin({ transfer, feed, doing }: Props) {
         <>
           <h2 className="margin-heading">What happened</h2>
           <ol className="grid gap-1" aria-label="What happened">
-            {[...transfer.notes].reverse().slice(0, 6).map((note, index) => <li key={`${index} ${note}`}>{note}</li>)}
+            {[...transfer.notes]
+              .reverse()
+              .slice(0, 6)
+              .map((note, index) => (
+                <li key={`${index} ${note}`}>{note}</li>
+              ))}
           </ol>
         </>
       )}
@@ -48,7 +54,14 @@ function GainPart({ transfer, doing }: { transfer: Transfer; doing: TransferDoin
   const canListen = transfer.state === "listening" || transfer.state === "armed";
   const step = source.gain?.step_db ?? 0.5;
   const loudest = () => doing.simple.mutate(listening ? "use-loudest" : "listen-for-loudest");
-  useCommands([{ label: listening ? "Use the loudest passage heard" : "Listen for the loudest passage", keys: ["L"], perform: loudest, disabled: !canListen && !listening }]);
+  useCommands([
+    {
+      label: listening ? "Use the loudest passage heard" : "Listen for the loudest passage",
+      keys: ["L"],
+      perform: loudest,
+      disabled: !canListen && !listening,
+    },
+  ]);
   return (
     <>
       <h2 className="margin-heading">Gain</h2>
@@ -56,17 +69,52 @@ function GainPart({ transfer, doing }: { transfer: Transfer; doing: TransferDoin
         <p className="mb-2">Its own knob sets the gain.</p>
       ) : (
         <div className="mb-2 flex items-center gap-2">
-          <button type="button" className="press !px-2.5" aria-label="Softer" onClick={() => set(-step)}>−</button>
-          <span className="figure w-20 text-center text-[15px]" data-testid="gain">{`${gain > 0 ? "+" : ""}${gain.toFixed(1)} dB`.replace("-", "−")}</span>
-          <button type="button" className="press !px-2.5" aria-label="Louder" onClick={() => set(step)}>+</button>
+          <button type="button" className="press !px-2.5" aria-label="Softer" onClick={() => set(-step)}>
+            −
+          </button>
+          <span className="figure w-20 text-center text-[15px]" data-testid="gain">
+            {`${gain > 0 ? "+" : ""}${gain.toFixed(1)} dB`.replace("-", "−")}
+          </span>
+          <button type="button" className="press !px-2.5" aria-label="Louder" onClick={() => set(step)}>
+            +
+          </button>
         </div>
       )}
-      <button type="button" className={`press ${listening ? "press-main" : ""}`} disabled={!canListen && !listening} onClick={loudest}>
-        {listening ? (gain === null ? "That was the loudest" : "That was it: set the gain") : "Listen for the loudest passage"}
+      <button
+        type="button"
+        className={`press ${listening ? "press-main" : ""}`}
+        disabled={!canListen && !listening}
+        onClick={loudest}
+      >
+        {listening
+          ? gain === null
+            ? "That was the loudest"
+            : "That was it: set the gain"
+          : "Listen for the loudest passage"}
       </button>{" "}
-      <button type="button" className="press" title="Begin the highest peaks and the count of clipped samples anew" onClick={() => doing.simple.mutate("let-go")}>Peaks anew</button>
+      <button
+        type="button"
+        className="press"
+        title="Begin the highest peaks and the count of clipped samples anew"
+        onClick={() => doing.simple.mutate("let-go")}
+      >
+        Peaks anew
+      </button>
       {listening && <p className="mt-1 text-warning">Play the loudest passage now.</p>}
-      {advice && <p className={`mt-1 ${advice.verdict === "right" ? "text-accent" : advice.verdict === "quiet" || advice.verdict === "nothing heard" ? "" : "text-error"}`}>{advice.words}</p>}
+      {advice && (
+        <p
+          className={clsx(
+            "mt-1",
+            advice.verdict === "right"
+              ? "text-accent"
+              : advice.verdict === "quiet" || advice.verdict === "nothing heard"
+                ? ""
+                : "text-error",
+          )}
+        >
+          {advice.words}
+        </p>
+      )}
     </>
   );
 }
@@ -104,9 +152,17 @@ function SignalPart({ feed }: { feed: LiveFeed }) {
         <dt className="quiet">Offset (DC)</dt>
         <dd className="figure">{hold.dc_offset.map((one) => signed(one * 100, 3)).join(" / ")} %</dd>
         <dt className="quiet">Hum</dt>
-        <dd className="figure">{hold.hum_hz === null ? "none found" : `${hold.hum_hz.toFixed(1)} Hz at ${signed(hold.hum_dbfs ?? 0, 0)} dBFS`}</dd>
+        <dd className="figure">
+          {hold.hum_hz === null
+            ? "none found"
+            : `${hold.hum_hz.toFixed(1)} Hz at ${signed(hold.hum_dbfs ?? 0, 0)} dBFS`}
+        </dd>
       </dl>
-      {hold.troubles.map((one) => <p key={one} role="alert" className="mt-1 font-medium text-error">{one}</p>)}
+      {hold.troubles.map((one) => (
+        <p key={one} role="alert" className="mt-1 font-medium text-error">
+          {one}
+        </p>
+      ))}
     </>
   );
 }
@@ -120,22 +176,60 @@ function EndsPart({ transfer, doing }: { transfer: Transfer; doing: TransferDoin
     <>
       <h2 className="margin-heading">Begins and ends</h2>
       <div className="grid gap-1.5">
-        <Seconds label="Kept from before the start" value={settings.pre_roll_s} unit="s" max={5} onChange={(value) => set({ pre_roll_s: value ?? 0 })} />
+        <Seconds
+          label="Kept from before the start"
+          value={settings.pre_roll_s}
+          unit="s"
+          max={5}
+          onChange={(value) => set({ pre_roll_s: value ?? 0 })}
+        />
         <label className="flex items-center gap-2">
-          <input type="checkbox" className="accent-primary" checked={ends.at_run_out} onChange={(event) => set({ ends: { ...ends, at_run_out: event.target.checked } })} />
+          <input
+            type="checkbox"
+            className="accent-primary"
+            checked={ends.at_run_out}
+            onChange={(event) => set({ ends: { ...ends, at_run_out: event.target.checked } })}
+          />
           ends in the run-out groove
         </label>
-        <Seconds label="Ends after silence of" value={ends.silence_s ?? null} unit="s" max={600} onChange={(value) => set({ ends: { ...ends, silence_s: value } })} />
-        <Seconds label="Ends after" value={ends.limit_s === null || ends.limit_s === undefined ? null : ends.limit_s / 60} unit="min" max={600} onChange={(value) => set({ ends: { ...ends, limit_s: value === null ? null : value * 60 } })} />
+        <Seconds
+          label="Ends after silence of"
+          value={ends.silence_s ?? null}
+          unit="s"
+          max={600}
+          onChange={(value) => set({ ends: { ...ends, silence_s: value } })}
+        />
+        <Seconds
+          label="Ends after"
+          value={ends.limit_s === null || ends.limit_s === undefined ? null : ends.limit_s / 60}
+          unit="min"
+          max={600}
+          onChange={(value) => set({ ends: { ...ends, limit_s: value === null ? null : value * 60 } })}
+        />
         <label className="flex items-center gap-2">
-          <input type="checkbox" className="accent-primary" checked={settings.arm_again} onChange={(event) => set({ arm_again: event.target.checked })} />
+          <input
+            type="checkbox"
+            className="accent-primary"
+            checked={settings.arm_again}
+            onChange={(event) => set({ arm_again: event.target.checked })}
+          />
           then waits for the next side
         </label>
         <label className="grid gap-1">
           <span className="quiet">Chain of the next take</span>
-          <select className="border border-base-300 bg-base-100 px-2 py-1" value={settings.chain_id ?? ""} onChange={(event) => set({ chain_id: Number(event.target.value) || null })}>
+          <select
+            className="border border-base-300 bg-base-100 px-2 py-1"
+            value={settings.chain_id ?? ""}
+            onChange={(event) => set({ chain_id: Number(event.target.value) || null })}
+          >
             <option value="">not stated</option>
-            {chains.filter((one) => !one.retired).map((one) => <option key={one.id} value={one.id}>{one.chain.name}</option>)}
+            {chains
+              .filter((one) => !one.retired)
+              .map((one) => (
+                <option key={one.id} value={one.id}>
+                  {one.chain.name}
+                </option>
+              ))}
           </select>
         </label>
       </div>
@@ -144,7 +238,19 @@ function EndsPart({ transfer, doing }: { transfer: Transfer; doing: TransferDoin
 }
 
 /** A number of seconds or minutes that may be left empty. Taken over when left, so that it can be typed in peace. */
-function Seconds({ label, value, unit, max, onChange }: { label: string; value: number | null; unit: string; max: number; onChange: (value: number | null) => void }) {
+function Seconds({
+  label,
+  value,
+  unit,
+  max,
+  onChange,
+}: {
+  label: string;
+  value: number | null;
+  unit: string;
+  max: number;
+  onChange: (value: number | null) => void;
+}) {
   const field = useInPlace({
     onKeep: (typed) => {
       const number = typed.trim() === "" ? null : Number(typed.replace(",", "."));
@@ -195,9 +301,19 @@ function HearingPart({ transfer }: { transfer: Transfer }) {
       <h2 className="margin-heading">Hearing</h2>
       <div className="flex items-center gap-3">
         <button type="button" className="press" aria-pressed={audible} onClick={() => setAudible(!audible)}>
-          {audible ? <Volume2 size={15} aria-hidden /> : <VolumeX size={15} aria-hidden />} {audible ? "Heard: mute it" : "Muted: hear it"}
+          {audible ? <Volume2 size={15} aria-hidden /> : <VolumeX size={15} aria-hidden />}{" "}
+          {audible ? "Heard: mute it" : "Muted: hear it"}
         </button>
-        <input type="range" min={0} max={1} step={0.01} aria-label="How loud it is heard" className="w-24 accent-primary" value={level} onChange={(event) => setLevel(Number(event.target.value))} />
+        <input
+          type="range"
+          min={0}
+          max={1}
+          step={0.01}
+          aria-label="How loud it is heard"
+          className="w-24 accent-primary"
+          value={level}
+          onChange={(event) => setLevel(Number(event.target.value))}
+        />
       </div>
     </>
   );
@@ -209,8 +325,9 @@ function RoomPart({ transfer }: { transfer: Transfer }) {
     <>
       <h2 className="margin-heading">Disk</h2>
       <p className={room.enough ? "" : "font-medium text-error"}>
-        Room for <span className="figure">{room.left_s > 86_400 ? "over a day" : shortClock(room.left_s)}</span>; the side wants{" "}
-        <span className="figure">{shortClock(room.needed_s)}</span>.{room.enough ? "" : " That is not enough: make room first."}
+        Room for <span className="figure">{room.left_s > 86_400 ? "over a day" : shortClock(room.left_s)}</span>; the
+        side wants <span className="figure">{shortClock(room.needed_s)}</span>.
+        {room.enough ? "" : " That is not enough: make room first."}
       </p>
     </>
   );

@@ -1,3 +1,4 @@
+import { clsx } from "clsx";
 import { useQuery } from "@tanstack/react-query";
 
 import type { Docket, LiveNews, RecordingView, Side, Transfer } from "../api/client";
@@ -33,39 +34,81 @@ export function TransferStage() {
           {connected ? (
             <>
               <span>
-                {connected.source.name}, <span className="figure">{connected.rate_hz / 1000} kHz/{connected.bits}</span>
+                {connected.source.name},{" "}
+                <span className="figure">
+                  {connected.rate_hz / 1000} kHz/{connected.bits}
+                </span>
               </span>
-              <button type="button" className="press" onClick={() => doing.disconnect.mutate()}>Disconnect</button>
+              <button type="button" className="press" onClick={() => doing.disconnect.mutate()}>
+                Disconnect
+              </button>
             </>
           ) : (
-            <span className="quiet">Connect a deck, check the level on the loudest part, arm, and lower the stylus.</span>
+            <span className="quiet">
+              Connect a deck, check the level on the loudest part, arm, and lower the stylus.
+            </span>
           )}
         </>
       }
-      margin={connected && feed ? <TransferMargin docket={docket} transfer={connected} feed={feed} doing={doing} /> : undefined}
+      margin={
+        connected && feed ? (
+          <TransferMargin docket={docket} transfer={connected} feed={feed} doing={doing} />
+        ) : undefined
+      }
     >
       <div className="flex h-full min-h-0 flex-col">
         {(error ?? doing.error) !== null && <Trouble error={error ?? doing.error} />}
         {transfer?.state === "ended" && transfer.notes.length > 0 && (
-          <p role="alert" className="border-l-4 border-error bg-base-200 px-5 py-2">{transfer.notes[transfer.notes.length - 1]}</p>
+          <p role="alert" className="border-l-4 border-error bg-base-200 px-5 py-2">
+            {transfer.notes[transfer.notes.length - 1]}
+          </p>
         )}
         <LeftRecordings recordings={recordings.filter((one) => one.id !== connected?.recording?.id)} />
-        {connected && feed ? <AtWork docket={docket} transfer={connected} feed={feed} doing={doing} /> : <ConnectForm docket={docket} />}
+        {connected && feed ? (
+          <AtWork docket={docket} transfer={connected} feed={feed} doing={doing} />
+        ) : (
+          <ConnectForm docket={docket} />
+        )}
         <SidesTable docket={docket} transfer={connected} doing={doing} />
       </div>
     </Desk>
   );
 }
 
-function AtWork({ docket, transfer, feed, doing }: { docket: Docket; transfer: Transfer; feed: LiveFeed; doing: TransferDoing }) {
+function AtWork({
+  docket,
+  transfer,
+  feed,
+  doing,
+}: {
+  docket: Docket;
+  transfer: Transfer;
+  feed: LiveFeed;
+  doing: TransferDoing;
+}) {
   const live = useLive(feed);
   if (!live) return <p className="quiet px-5 py-3">Listening…</p>;
   const recording = transfer.recording;
   return (
     <>
-      <CommandRow docket={docket} transfer={transfer} recordedSamples={live.recorded_samples} isAway={live.is_away} doing={doing} />
+      <CommandRow
+        docket={docket}
+        transfer={transfer}
+        recordedSamples={live.recorded_samples}
+        isAway={live.is_away}
+        doing={doing}
+      />
       <LevelMeter feed={feed} live={live} />
-      {recording ? <Growing docket={docket} transfer={transfer} recording={recording} peakDbtp={loudest(feed.windows.flatMap((one) => one.true_peak_dbtp))} /> : <Next docket={docket} transfer={transfer} live={live} />}
+      {recording ? (
+        <Growing
+          docket={docket}
+          transfer={transfer}
+          recording={recording}
+          peakDbtp={loudest(feed.windows.flatMap((one) => one.true_peak_dbtp))}
+        />
+      ) : (
+        <Next docket={docket} transfer={transfer} live={live} />
+      )}
     </>
   );
 }
@@ -77,7 +120,13 @@ function Next({ docket, transfer, live }: { docket: Docket; transfer: Transfer; 
   const clipped = live.hold.clipped_samples.some((count) => count > 0);
   const word = levelWord(highest, clipped ? 1 : 0);
   const steps: [string, string, boolean][] = [
-    ["Level", word === "right" ? `the loudest part so far peaks at ${level(highest)}` : "lower the stylus on the loudest passage, press L, and L again when it has been heard", word === "right"],
+    [
+      "Level",
+      word === "right"
+        ? `the loudest part so far peaks at ${level(highest)}`
+        : "lower the stylus on the loudest passage, press L, and L again when it has been heard",
+      word === "right",
+    ],
     ["Arm", "lift the stylus, press A; it starts by itself, with what was just before", transfer.state === "armed"],
     ["Lower the stylus", "it ends by itself in the run-out groove, and the take is read back and drawn", false],
   ];
@@ -87,14 +136,23 @@ function Next({ docket, transfer, live }: { docket: Docket; transfer: Transfer; 
         {steps.map(([name, words, done], index) => (
           <li key={name} className="grid grid-cols-[24px_1fr]">
             <span className={`figure ${done ? "text-accent" : "quiet"}`}>{done ? "✓" : index + 1}</span>
-            <span><b className="font-medium">{name}:</b> <span className={done ? "" : "quiet"}>{words}.</span></span>
+            <span>
+              <b className="font-medium">{name}:</b> <span className={done ? "" : "quiet"}>{words}.</span>
+            </span>
           </li>
         ))}
       </ol>
       {side && side.takes.length > 0 && (
-        <p className="mt-3 text-warning">{side.name} has {plural(side.takes.length, "take")} already. Another one is kept beside {side.takes.length > 1 ? "them" : "it"}; which of them counts is chosen below.</p>
+        <p className="mt-3 text-warning">
+          {side.name} has {plural(side.takes.length, "take")} already. Another one is kept beside{" "}
+          {side.takes.length > 1 ? "them" : "it"}; which of them counts is chosen below.
+        </p>
       )}
-      {word === "hot" || word === "clipped" ? <p className="mt-3 font-medium text-error">It is too hot to record: turn it down first, then press “Peaks anew”.</p> : null}
+      {word === "hot" || word === "clipped" ? (
+        <p className="mt-3 font-medium text-error">
+          It is too hot to record: turn it down first, then press “Peaks anew”.
+        </p>
+      ) : null}
     </section>
   );
 }
@@ -104,7 +162,12 @@ function Growing(props: { docket: Docket; transfer: Transfer; recording: Recordi
   const side = sidesOf(docket).find((one) => one.id === recording.side_id);
   return (
     <section aria-label="The side so far" className="rule-b min-h-[130px] flex-1 overflow-auto py-1">
-      <GrowingPage recording={recording} peakDbtp={peakDbtp} expectedS={transfer.room.needed_s} label={side ? side.name : ""} />
+      <GrowingPage
+        recording={recording}
+        peakDbtp={peakDbtp}
+        expectedS={transfer.room.needed_s}
+        label={side ? side.name : ""}
+      />
     </section>
   );
 }
@@ -128,9 +191,19 @@ function CommandRow({ docket, transfer, recordedSamples, isAway, doing }: RowPro
   const go = (command: Parameters<typeof doing.simple.mutate>[0]) => doing.simple.mutate(command);
   const turn = (newTake: boolean) => next && doing.turnOver.mutate({ side_id: next.id, new_take: newTake });
   useCommands([
-    { label: state === "armed" ? "Disarm" : "Arm", keys: ["A"], perform: () => go(state === "armed" ? "disarm" : "arm"), disabled: busy },
+    {
+      label: state === "armed" ? "Disarm" : "Arm",
+      keys: ["A"],
+      perform: () => go(state === "armed" ? "disarm" : "arm"),
+      disabled: busy,
+    },
     { label: "Record at once", keys: ["B"], perform: () => go("record"), disabled: busy },
-    { label: state === "paused" ? "Go on" : "Pause", keys: ["P"], perform: () => go(state === "paused" ? "go-on" : "pause"), disabled: !busy },
+    {
+      label: state === "paused" ? "Go on" : "Pause",
+      keys: ["P"],
+      perform: () => go(state === "paused" ? "go-on" : "pause"),
+      disabled: !busy,
+    },
     { label: "Stop: the recording becomes a take", keys: ["S"], perform: () => go("stop"), disabled: !busy },
     { label: "Turn over, with a new take", keys: ["T"], perform: () => turn(true), disabled: !busy || !next },
   ]);
@@ -141,22 +214,56 @@ function CommandRow({ docket, transfer, recordedSamples, isAway, doing }: RowPro
         {clock(recordedSamples ?? 0, transfer.rate_hz, 1)}
       </span>
       <span className="ml-auto flex flex-wrap gap-2">
-        {state === "listening" && <button type="button" className="press press-main" onClick={() => go("arm")}>Arm</button>}
-        {state === "armed" && <button type="button" className="press" onClick={() => go("disarm")}>Disarm</button>}
-        {!busy && <button type="button" className="press" onClick={() => go("record")}>Record at once</button>}
-        {state === "recording" && <button type="button" className="press" onClick={() => go("pause")}>Pause</button>}
-        {state === "paused" && <button type="button" className="press press-main" onClick={() => go("go-on")}>Go on</button>}
+        {state === "listening" && (
+          <button type="button" className="press press-main" onClick={() => go("arm")}>
+            Arm
+          </button>
+        )}
+        {state === "armed" && (
+          <button type="button" className="press" onClick={() => go("disarm")}>
+            Disarm
+          </button>
+        )}
+        {!busy && (
+          <button type="button" className="press" onClick={() => go("record")}>
+            Record at once
+          </button>
+        )}
+        {state === "recording" && (
+          <button type="button" className="press" onClick={() => go("pause")}>
+            Pause
+          </button>
+        )}
+        {state === "paused" && (
+          <button type="button" className="press press-main" onClick={() => go("go-on")}>
+            Go on
+          </button>
+        )}
         {busy && next && (
           <>
-            <button type="button" className="press" title={`Ends this take and waits for ${lowerFirst(next.name)}`} onClick={() => turn(true)}>
+            <button
+              type="button"
+              className="press"
+              title={`Ends this take and waits for ${lowerFirst(next.name)}`}
+              onClick={() => turn(true)}
+            >
               Turn over to {next.letter}
             </button>
-            <button type="button" className="press" title={`${next.name} follows in the same take`} onClick={() => turn(false)}>
+            <button
+              type="button"
+              className="press"
+              title={`${next.name} follows in the same take`}
+              onClick={() => turn(false)}
+            >
               {next.letter} in this take
             </button>
           </>
         )}
-        {busy && <button type="button" className="press press-main" onClick={() => go("stop")}>Stop</button>}
+        {busy && (
+          <button type="button" className="press press-main" onClick={() => go("stop")}>
+            Stop
+          </button>
+        )}
       </span>
     </section>
   );
@@ -165,7 +272,11 @@ function CommandRow({ docket, transfer, recordedSamples, isAway, doing }: RowPro
 function StateWord({ state, side, isAway }: { state: Transfer["state"]; side: Side | undefined; isAway: boolean }) {
   const name = side ? side.name : "";
   if (isAway && (state === "recording" || state === "paused"))
-    return <span role="status" className="font-serif text-[17px] text-warning">No sound arrives; the browser keeps two minutes of it</span>;
+    return (
+      <span role="status" className="font-serif text-[17px] text-warning">
+        No sound arrives; the browser keeps two minutes of it
+      </span>
+    );
   const inside = lowerFirst(name);
   const words = {
     listening: `Listening; nothing is written. ${name} is next`,
@@ -175,7 +286,13 @@ function StateWord({ state, side, isAway }: { state: Transfer["state"]; side: Si
     ended: "Ended",
   };
   return (
-    <span role="status" className={`flex items-center gap-2 font-serif text-[17px] ${state === "recording" ? "text-error" : state === "armed" ? "text-warning" : ""}`}>
+    <span
+      role="status"
+      className={clsx(
+        "flex items-center gap-2 font-serif text-[17px]",
+        state === "recording" ? "text-error" : state === "armed" ? "text-warning" : "",
+      )}
+    >
       {state === "recording" && <Nib />}
       {words[state]}
     </span>

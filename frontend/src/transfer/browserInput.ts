@@ -27,7 +27,11 @@ export class BrowserInput {
   async open(deviceId: string | null): Promise<void> {
     this.close();
     if (!navigator.mediaDevices)
-      throw new Problem("this page may not listen", location.host, "Open the application at http://127.0.0.1 or over https");
+      throw new Problem(
+        "this page may not listen",
+        location.host,
+        "Open the application at http://127.0.0.1 or over https",
+      );
     let stream: MediaStream;
     try {
       stream = await navigator.mediaDevices.getUserMedia({
@@ -44,7 +48,9 @@ export class BrowserInput {
       throw new Problem(
         denied ? "the browser was not allowed to listen" : "there is no input to listen to",
         "browser input",
-        denied ? "Allow the microphone for this address, then connect again" : "Plug the interface in, then connect again",
+        denied
+          ? "Allow the microphone for this address, then connect again"
+          : "Plug the interface in, then connect again",
       );
     }
     const track = stream.getAudioTracks()[0];
@@ -79,7 +85,13 @@ export class BrowserInput {
     source.connect(capture);
     source.connect(this.hearing).connect(context.destination);
     capture.port.onmessage = (event: MessageEvent<{ first: number; samples: Float32Array }>) => {
-      const one = message(this.sequence++, event.data.first, performance.now() / 1000, event.data.samples, this.channels);
+      const one = message(
+        this.sequence++,
+        event.data.first,
+        performance.now() / 1000,
+        event.data.samples,
+        this.channels,
+      );
       this.buffer.add(one);
       if (this.ready && this.socket?.readyState === WebSocket.OPEN) this.socket.send(one.bytes);
     };

@@ -8,7 +8,8 @@ const AGAIN_MS = 1000;
 type Open = (url: string) => WebSocket;
 const openSocket: Open = (url) => new WebSocket(url);
 
-export const socketUrl = (path: string): string => `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${path}`;
+export const socketUrl = (path: string): string =>
+  `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${path}`;
 
 /** The levels of one transfer, as they come; a connection that breaks is opened again. */
 export class LiveFeed {

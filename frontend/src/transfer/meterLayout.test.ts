@@ -20,7 +20,14 @@ describe("the level meter", () => {
     expect(placeOfLevel(20, 600)).toBeCloseTo(624);
   });
   it("tells quiet, right, hot and clipped apart", () => {
-    expect([null, -61, -20, -12, -3, -2.9].map((peak) => levelWord(peak, 0))).toEqual(["silent", "silent", "quiet", "right", "right", "hot"]);
+    expect([null, -61, -20, -12, -3, -2.9].map((peak) => levelWord(peak, 0))).toEqual([
+      "silent",
+      "silent",
+      "quiet",
+      "right",
+      "right",
+      "hot",
+    ]);
     expect(levelWord(-20, 1)).toBe("clipped");
   });
   it("lays the newest window at the right edge and keeps every peak and every clip", () => {

@@ -8,7 +8,13 @@ export interface Message {
 const HEAD_BYTES = 28;
 
 /** A message: "IGS1", sequence, first sample, seconds, count, then interleaved float32 (see devices/pushed.py). */
-export function message(sequence: number, first: number, capturedAtS: number, samples: Float32Array, channels: number): Message {
+export function message(
+  sequence: number,
+  first: number,
+  capturedAtS: number,
+  samples: Float32Array,
+  channels: number,
+): Message {
   const count = samples.length / channels;
   const bytes = new ArrayBuffer(HEAD_BYTES + samples.byteLength);
   const view = new DataView(bytes);

@@ -13,7 +13,9 @@ export function useTransfer(docketId: number, transfer: Transfer | null) {
   const key = transferQuery(docketId).queryKey;
   // Answers may overtake each other; an older one must not undo what a newer one told.
   const keep = (after: Transfer | null) =>
-    cache.setQueryData(key, (now) => (after && now && now.key === after.key && now.version > after.version ? now : after));
+    cache.setQueryData(key, (now) =>
+      after && now && now.key === after.key && now.version > after.version ? now : after,
+    );
   const ahead = (change: Partial<Transfer>) => cache.setQueryData(key, (now) => now && { ...now, ...change });
   const path = { params: { path: { key: transfer?.key ?? "" } } };
   const simple = useMutation({
@@ -29,15 +31,18 @@ export function useTransfer(docketId: number, transfer: Transfer | null) {
     onError: () => void cache.invalidateQueries({ queryKey: key }),
   });
   const gain = useMutation({
-    mutationFn: (gainDb: number) => answer(api.PUT("/api/transfers/{key}/gain", { ...path, body: { gain_db: gainDb } })),
+    mutationFn: (gainDb: number) =>
+      answer(api.PUT("/api/transfers/{key}/gain", { ...path, body: { gain_db: gainDb } })),
     onSuccess: keep,
   });
   const turnOver = useMutation({
-    mutationFn: (body: { side_id: number; new_take: boolean }) => answer(api.POST("/api/transfers/{key}/turn-over", { ...path, body })),
+    mutationFn: (body: { side_id: number; new_take: boolean }) =>
+      answer(api.POST("/api/transfers/{key}/turn-over", { ...path, body })),
     onSuccess: keep,
   });
   const operate = useMutation({
-    mutationFn: (body: { control: string; value: string }) => answer(api.POST("/api/transfers/{key}/controls", { ...path, body })),
+    mutationFn: (body: { control: string; value: string }) =>
+      answer(api.POST("/api/transfers/{key}/controls", { ...path, body })),
     onSuccess: keep,
   });
   const disconnect = useMutation({
@@ -66,7 +71,13 @@ export type TransferDoing = ReturnType<typeof useTransfer>;
 export function useConnect(docketId: number) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: async (wanted: { sourceId: string; deviceId: string | null; rateHz: number; bits: number; settings: TransferSettings }) => {
+    mutationFn: async (wanted: {
+      sourceId: string;
+      deviceId: string | null;
+      rateHz: number;
+      bits: number;
+      settings: TransferSettings;
+    }) => {
       const isBrowser = wanted.sourceId === "browser";
       if (isBrowser) await browserInput.open(wanted.deviceId);
       try {

@@ -32,7 +32,9 @@ interface Props {
   onDrag: (edge: Edge, sample: number) => void;
 }
 
-type Gesture = { kind: "edge"; edge: Edge; sample: number; carry: boolean } | { kind: "pan"; x: number; view: LoupeView; moved: boolean };
+type Gesture =
+  | { kind: "edge"; edge: Edge; sample: number; carry: boolean }
+  | { kind: "pan"; x: number; view: LoupeView; moved: boolean };
 
 const GRAB_PX = 7;
 
@@ -82,7 +84,8 @@ export function Loupe(props: Props) {
     return () => element.removeEventListener("wheel", onWheel);
   }, [view, width, rateHz, samples, onView]);
 
-  const pointerX = (event: PointerEvent<HTMLElement>) => event.clientX - event.currentTarget.getBoundingClientRect().left;
+  const pointerX = (event: PointerEvent<HTMLElement>) =>
+    event.clientX - event.currentTarget.getBoundingClientRect().left;
   const sampleAtX = (x: number) => Math.round(view.firstSample + x * view.samplesPerPx);
   const near = (x: number): LoupeEdge | undefined =>
     layout.edges

@@ -1,3 +1,4 @@
+import { clsx } from "clsx";
 import { type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 
 import type { Fault, TrackSpan } from "../api/client";
@@ -42,7 +43,8 @@ interface Props {
 
 /** A whole side as lines of waveform. Click to hear from there, drag to select. */
 export function Page(props: Props) {
-  const { source, loaded, tracks, firstNumber, lineSeconds, height, theme, scale, chosenTrack, selection, loupe } = props;
+  const { source, loaded, tracks, firstNumber, lineSeconds, height, theme, scale, chosenTrack, selection, loupe } =
+    props;
   const [box, { width }] = useSize();
   const canvas = useRef<HTMLCanvasElement>(null);
   const line = useRef<HTMLDivElement>(null);
@@ -105,7 +107,10 @@ export function Page(props: Props) {
             role="img"
             aria-label={`Fault at ${clock(fault.at_sample, rateHz)}: ${fault.words}`}
             title={`${clock(fault.at_sample, rateHz)}: ${fault.words}`}
-            className="absolute z-10 w-[2px] bg-error before:absolute before:-left-[4px] before:top-0 before:h-[10px] before:w-[10px] before:rotate-45 before:bg-error"
+            className={clsx(
+              "absolute z-10 w-[2px] bg-error before:absolute before:-left-[4px] before:top-0",
+              "before:h-[10px] before:w-[10px] before:rotate-45 before:bg-error",
+            )}
             style={{ left: x - 1, top: top + 2, height: layout.lineHeight - 4 }}
           />
         );

@@ -16,7 +16,15 @@ export function prepare(canvas: HTMLCanvasElement, width: number, height: number
   return ctx;
 }
 
-export function drawPage(ctx: CanvasRenderingContext2D, layout: PageLayout, source: WaveformSource, ink: Ink, scale: number, chosen: string | null, places: Int32Array | null = null) {
+export function drawPage(
+  ctx: CanvasRenderingContext2D,
+  layout: PageLayout,
+  source: WaveformSource,
+  ink: Ink,
+  scale: number,
+  chosen: string | null,
+  places: Int32Array | null = null,
+) {
   const hatch = hatching(ctx, ink);
   for (const wash of layout.washes) {
     ctx.fillStyle = wash.kind === "even" ? ink.washEven : wash.kind === "odd" ? ink.washOdd : hatch;
@@ -33,13 +41,27 @@ export function drawPage(ctx: CanvasRenderingContext2D, layout: PageLayout, sour
   ctx.textBaseline = "top";
   for (const mark of layout.marks) {
     ctx.fillStyle = mark.key === chosen ? ink.chosen : mark.unsure ? ink.unsure : ink.join;
-    bracket(ctx, mark.x, mark.top + 2, layout.lineHeight - 4, mark.side === "start" ? 1 : -1, mark.key === chosen ? 3 : 2);
+    bracket(
+      ctx,
+      mark.x,
+      mark.top + 2,
+      layout.lineHeight - 4,
+      mark.side === "start" ? 1 : -1,
+      mark.key === chosen ? 3 : 2,
+    );
   }
   for (const time of layout.times) chip(ctx, time.text, 2, time.top + layout.lineHeight - 17, ink.quiet, ink.paper);
   for (const label of layout.labels) chip(ctx, label.text, label.x + 4, label.top + 5, ink.join, ink.paper);
 }
 
-export function drawLoupe(ctx: CanvasRenderingContext2D, layout: LoupeLayout, source: WaveformSource, ink: Ink, scale: number, chosen: string | null) {
+export function drawLoupe(
+  ctx: CanvasRenderingContext2D,
+  layout: LoupeLayout,
+  source: WaveformSource,
+  ink: Ink,
+  scale: number,
+  chosen: string | null,
+) {
   const hatch = hatching(ctx, ink);
   for (const wash of layout.washes) {
     ctx.fillStyle = wash.kind === "even" ? ink.washEven : wash.kind === "odd" ? ink.washOdd : hatch;
@@ -60,7 +82,15 @@ export function drawLoupe(ctx: CanvasRenderingContext2D, layout: LoupeLayout, so
     ctx.fillStyle = ink.rule;
     ctx.fillRect(0, middle, layout.width, 1);
     if (layout.samplesPerPx < 1) drawSamples(ctx, layout, source, channel, middle, (half - 4) * scale, ink);
-    else drawWave(ctx, source.columns(channel, layout.firstSample, layout.samplesPerPx, layout.width), middle, half - 4, scale, ink);
+    else
+      drawWave(
+        ctx,
+        source.columns(channel, layout.firstSample, layout.samplesPerPx, layout.width),
+        middle,
+        half - 4,
+        scale,
+        ink,
+      );
     ctx.fillStyle = ink.quiet;
     if (channels === 2) ctx.fillText(channel ? "right" : "left", 6, middle - half + 4);
   }
@@ -72,11 +102,18 @@ export function drawLoupe(ctx: CanvasRenderingContext2D, layout: LoupeLayout, so
     if (edge.kind !== "start") bracket(ctx, edge.x, top, height, -1, isChosen ? 3 : 2);
     const isEnd = edge.kind === "end";
     const x = isEnd ? edge.x - ctx.measureText(edge.text).width - 11 : edge.x + 6;
-    chip(ctx, edge.text, x, isEnd ? top + 5 : top + height - 17, isChosen ? ink.chosen : edge.unsure ? ink.unsure : ink.join, ink.paper);
+    chip(
+      ctx,
+      edge.text,
+      x,
+      isEnd ? top + 5 : top + height - 17,
+      isChosen ? ink.chosen : edge.unsure ? ink.unsure : ink.join,
+      ink.paper,
+    );
   }
 }
 
-/** Every repair a short tick under the line, one that was refused in the colour of doubt and shorter; a count at its end. */
+/** Draws a tick under the line for each repair, shorter and doubtful if it is refused, and their count. */
 function drawTicks(ctx: CanvasRenderingContext2D, layout: PageLayout, places: Int32Array, ink: Ink) {
   const counts = new Map<number, number>();
   for (let at = 0; at + 2 < places.length; at += 3) {
@@ -88,7 +125,8 @@ function drawTicks(ctx: CanvasRenderingContext2D, layout: PageLayout, places: In
   }
   ctx.font = FIGURE_FONT;
   ctx.textBaseline = "top";
-  for (const [top, count] of counts) chip(ctx, String(count), layout.width - ctx.measureText(String(count)).width - 6, top + 5, ink.quiet, ink.paper);
+  for (const [top, count] of counts)
+    chip(ctx, String(count), layout.width - ctx.measureText(String(count)).width - 6, top + 5, ink.quiet, ink.paper);
 }
 
 /** All channels in one outline: the lowest minimum, the highest maximum, the mean power. */
@@ -106,7 +144,14 @@ export function mixed(source: WaveformSource, firstSample: number, samplesPerPx:
 }
 
 /** Peaks as an outline, RMS as a darker core inside it. A full-scale sample is drawn in the colour of alarm. */
-export function drawWave(ctx: CanvasRenderingContext2D, columns: Columns, middle: number, half: number, scale: number, ink: Ink) {
+export function drawWave(
+  ctx: CanvasRenderingContext2D,
+  columns: Columns,
+  middle: number,
+  half: number,
+  scale: number,
+  ink: Ink,
+) {
   const height = (value: number) => Math.max(-half, Math.min(half, value * scale * half));
   const width = columns.min.length;
   ctx.fillStyle = ink.wave;
@@ -127,7 +172,15 @@ export function drawWave(ctx: CanvasRenderingContext2D, columns: Columns, middle
 }
 
 /** Single samples: joined by a line, and each a dot once there is room. */
-export function drawSamples(ctx: CanvasRenderingContext2D, layout: Pick<LoupeLayout, "firstSample" | "samplesPerPx" | "width">, source: WaveformSource, channel: number, middle: number, half: number, ink: Ink) {
+export function drawSamples(
+  ctx: CanvasRenderingContext2D,
+  layout: Pick<LoupeLayout, "firstSample" | "samplesPerPx" | "width">,
+  source: WaveformSource,
+  channel: number,
+  middle: number,
+  half: number,
+  ink: Ink,
+) {
   const first = Math.floor(layout.firstSample);
   const samples = source.samples(channel, first, Math.ceil(layout.width * layout.samplesPerPx) + 2);
   ctx.strokeStyle = ink.core;
@@ -147,7 +200,8 @@ export function drawSamples(ctx: CanvasRenderingContext2D, layout: Pick<LoupeLay
   if (layout.samplesPerPx > 0.2) return;
   ctx.fillStyle = ink.core;
   samples.forEach((value, i) => {
-    if (!Number.isNaN(value)) ctx.fillRect((first + i - layout.firstSample) / layout.samplesPerPx - 2, middle - value * half - 2, 4, 4);
+    if (!Number.isNaN(value))
+      ctx.fillRect((first + i - layout.firstSample) / layout.samplesPerPx - 2, middle - value * half - 2, 4, 4);
   });
 }
 
@@ -161,7 +215,14 @@ function chip(ctx: CanvasRenderingContext2D, text: string, x: number, y: number,
   ctx.fillText(text, x + 2, y + 1);
 }
 
-function bracket(ctx: CanvasRenderingContext2D, x: number, top: number, height: number, towards: 1 | -1, weight: number) {
+function bracket(
+  ctx: CanvasRenderingContext2D,
+  x: number,
+  top: number,
+  height: number,
+  towards: 1 | -1,
+  weight: number,
+) {
   const at = Math.round(x) - (towards < 0 ? weight : 0);
   const arm = 6;
   const armX = towards > 0 ? at : at + weight - arm;

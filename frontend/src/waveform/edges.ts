@@ -20,7 +20,15 @@ export const sameEdge = (a: Edge | null, b: Edge | null): boolean => a?.key === 
 export function edgesOf(tracks: readonly TrackSpan[]): Edge[] {
   const edges: Edge[] = [];
   const add = (track: TrackSpan, index: number, kind: Edge["kind"], sample: number, note: TrackSpan["start"]) =>
-    edges.push({ key: track.key, kind, sample, index, confidence: note.confidence ?? null, reason: note.reason, locked: !!note.signed_by });
+    edges.push({
+      key: track.key,
+      kind,
+      sample,
+      index,
+      confidence: note.confidence ?? null,
+      reason: note.reason,
+      locked: !!note.signed_by,
+    });
   tracks.forEach((track, index) => {
     const touches = tracks[index - 1]?.end_sample === track.start_sample;
     add(track, index, touches ? "join" : "start", track.start_sample, track.start);
@@ -86,7 +94,8 @@ export function room(plan: Plan, edge: Edge, carry: boolean): [number, number] {
   };
   const high = edge.sample + highest(carry ? carriedTo(tracks, edge) : [edge.index, edge.kind === "end" ? 1 : 0]);
   if (edge.kind === "end") return [track.start_sample + 1, high];
-  const low = edge.kind === "join" ? (before?.start_sample ?? 0) + 1 : (before?.end_sample ?? plan.side_start_sample ?? 0);
+  const low =
+    edge.kind === "join" ? (before?.start_sample ?? 0) + 1 : (before?.end_sample ?? plan.side_start_sample ?? 0);
   return [low, high];
 }
 

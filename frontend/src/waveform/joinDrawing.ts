@@ -18,7 +18,13 @@ export interface JoinPicture {
 }
 
 /** The last seconds of one track and the first of the next, beside each other, levels in dB so that a fade is seen. */
-export function drawJoin(ctx: CanvasRenderingContext2D, join: Join, source: WaveformSource, ink: Ink, picture: JoinPicture) {
+export function drawJoin(
+  ctx: CanvasRenderingContext2D,
+  join: Join,
+  source: WaveformSource,
+  ink: Ink,
+  picture: JoinPicture,
+) {
   const { width, height } = picture;
   ctx.clearRect(0, 0, width, height);
   ctx.font = FIGURE_FONT;
@@ -28,7 +34,16 @@ export function drawJoin(ctx: CanvasRenderingContext2D, join: Join, source: Wave
   drawHalf(ctx, source, ink, picture, half + GUTTER_PX, half, join.after?.start_sample ?? null, "start");
 }
 
-function drawHalf(ctx: CanvasRenderingContext2D, source: WaveformSource, ink: Ink, picture: JoinPicture, left: number, width: number, edge: number | null, kind: "start" | "end") {
+function drawHalf(
+  ctx: CanvasRenderingContext2D,
+  source: WaveformSource,
+  ink: Ink,
+  picture: JoinPicture,
+  left: number,
+  width: number,
+  edge: number | null,
+  kind: "start" | "end",
+) {
   const { height, rateHz, floorDbfs } = picture;
   ctx.save();
   ctx.beginPath();
@@ -53,7 +68,8 @@ function drawHalf(ctx: CanvasRenderingContext2D, source: WaveformSource, ink: In
   if (floorDbfs !== null) {
     const reach = heightOf(10 ** (floorDbfs / 20), height / 2);
     ctx.fillStyle = ink.unsure;
-    for (let x = 0; x < width; x += 6) for (const y of [height / 2 - reach, height / 2 + reach]) ctx.fillRect(x, y, 3, 1);
+    for (let x = 0; x < width; x += 6)
+      for (const y of [height / 2 - reach, height / 2 + reach]) ctx.fillRect(x, y, 3, 1);
   }
   const chosen = picture.isChosen && (picture.part === "both" || picture.part === kind);
   ctx.fillStyle = chosen ? ink.chosen : ink.join;
@@ -65,7 +81,9 @@ function drawHalf(ctx: CanvasRenderingContext2D, source: WaveformSource, ink: In
 }
 
 const heightOf = (amplitude: number, half: number): number =>
-  amplitude > 0 ? Math.max(0, (20 * Math.log10(amplitude) - FLOOR_OF_PICTURE_DB) / -FLOOR_OF_PICTURE_DB) * (half - 2) : 0;
+  amplitude > 0
+    ? Math.max(0, (20 * Math.log10(amplitude) - FLOOR_OF_PICTURE_DB) / -FLOOR_OF_PICTURE_DB) * (half - 2)
+    : 0;
 
 function drawLevels(ctx: CanvasRenderingContext2D, columns: Columns, height: number, ink: Ink) {
   const middle = height / 2;

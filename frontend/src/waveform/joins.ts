@@ -68,12 +68,18 @@ export function acrossSpans(plan: Plan, join: Join, roll: number): [number, numb
   const { before, after } = join;
   const [lead, tail] = [plan.lead_samples, plan.tail_samples];
   const sideEnd = plan.side_end_sample ?? plan.take_samples;
-  if (before && !after) return [[Math.max(before.start_sample, before.end_sample - roll), Math.min(sideEnd, before.end_sample + tail)]];
+  if (before && !after)
+    return [[Math.max(before.start_sample, before.end_sample - roll), Math.min(sideEnd, before.end_sample + tail)]];
   if (!after) return [];
   const first = Math.max(before?.end_sample ?? plan.side_start_sample ?? 0, after.start_sample - lead);
   const to = Math.min(after.end_sample, after.start_sample + roll);
   if (!before) return [[first, to]];
   const from = Math.max(before.start_sample, before.end_sample - roll);
   const end = plan.gaps !== "left out" ? first : Math.min(first, before.end_sample + tail);
-  return end === first ? [[from, to]] : [[from, end], [first, to]];
+  return end === first
+    ? [[from, to]]
+    : [
+        [from, end],
+        [first, to],
+      ];
 }

@@ -30,7 +30,20 @@ export const MAX_SPAN_S = 30;
 const RULER_PX = 16;
 const TICK_STEPS_S = [0.0001, 0.0005, 0.001, 0.005, 0.01, 0.05, 0.1, 0.5, 1, 5];
 
-export function layoutLoupe(plan: Plan, rateHz: number, view: LoupeView, width: number, height: number, firstNumber: number): LoupeLayout {
+/** A join by the numbers of the tracks it parts, any other edge by the number of its track. */
+function edgeName(edge: { kind: string; index: number }, firstNumber: number): string {
+  const number = firstNumber + edge.index;
+  return edge.kind === "join" ? `${number - 1}|${number}` : `${number}`;
+}
+
+export function layoutLoupe(
+  plan: Plan,
+  rateHz: number,
+  view: LoupeView,
+  width: number,
+  height: number,
+  firstNumber: number,
+): LoupeLayout {
   const tracks = plan.tracks ?? [];
   const toPx = (sample: number) => (sample - view.firstSample) / view.samplesPerPx;
   const washes: LoupeLayout["washes"] = [];
@@ -50,7 +63,7 @@ export function layoutLoupe(plan: Plan, rateHz: number, view: LoupeView, width: 
       ...edge,
       x: toPx(edge.sample),
       unsure: (edge.confidence ?? 1) < UNSURE_BELOW,
-      text: `${edge.kind === "join" ? `${firstNumber + edge.index - 1}|${firstNumber + edge.index}` : firstNumber + edge.index} ${clock(edge.sample, rateHz)}`,
+      text: `${edgeName(edge, firstNumber)} ${clock(edge.sample, rateHz)}`,
     }))
     .filter((edge) => edge.x > -80 && edge.x < width + 80);
   return {
@@ -66,9 +79,19 @@ export function layoutLoupe(plan: Plan, rateHz: number, view: LoupeView, width: 
 }
 
 /** The view magnified by a factor around a pixel, within single samples and half a minute. */
-export function magnify(view: LoupeView, factor: number, aroundPx: number, width: number, rateHz: number, samples: number): LoupeView {
+export function magnify(
+  view: LoupeView,
+  factor: number,
+  aroundPx: number,
+  width: number,
+  rateHz: number,
+  samples: number,
+): LoupeView {
   const most = Math.min(MAX_SPAN_S * rateHz, samples) / width;
-  const samplesPerPx = Math.min(Math.max(most, MIN_SAMPLES_PER_PX), Math.max(MIN_SAMPLES_PER_PX, view.samplesPerPx * factor));
+  const samplesPerPx = Math.min(
+    Math.max(most, MIN_SAMPLES_PER_PX),
+    Math.max(MIN_SAMPLES_PER_PX, view.samplesPerPx * factor),
+  );
   const anchor = view.firstSample + aroundPx * view.samplesPerPx;
   return within({ firstSample: anchor - aroundPx * samplesPerPx, samplesPerPx }, width, samples);
 }

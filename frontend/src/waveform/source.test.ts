@@ -11,7 +11,6 @@ const index: PeakIndex = {
   offsets: [0, 0],
 };
 
-
 function flat(rows: number[][]): ArrayBuffer {
   return Float32Array.from(rows.flat()).buffer;
 }
@@ -38,7 +37,11 @@ describe("WaveformSource", () => {
   });
 
   it("reads single samples below the finest level and leaves what lies outside the take as NaN", async () => {
-    const source = new WaveformSource(1, index, async () => Float32Array.from({ length: 2048 }, (_, i) => i / 4096).buffer);
+    const source = new WaveformSource(
+      1,
+      index,
+      async () => Float32Array.from({ length: 2048 }, (_, i) => i / 4096).buffer,
+    );
     const loaded = new Promise<void>((resolve) => source.onLoad(resolve));
     source.samples(0, 0, 4);
     await loaded;

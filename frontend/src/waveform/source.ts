@@ -78,7 +78,8 @@ export class WaveformSource {
     while (sample < end) {
       const tile = this.sampleTile(Math.floor(sample / TILE_SAMPLES));
       const stop = Math.min(end, (Math.floor(sample / TILE_SAMPLES) + 1) * TILE_SAMPLES);
-      if (tile) for (let i = sample; i < stop; i++) out[i - first] = tile[(i % TILE_SAMPLES) * channels + channel] ?? NaN;
+      if (tile)
+        for (let i = sample; i < stop; i++) out[i - first] = tile[(i % TILE_SAMPLES) * channels + channel] ?? NaN;
       sample = stop;
     }
     return out;
@@ -226,7 +227,9 @@ export class HeardSource extends WaveformSource {
   }
 
   protected override samplesUrl(first: number, count: number): string {
-    return `/api/sides/${this.sideId}/heard?version=${this.version}&listen=${encodeURIComponent(this.listen)}&first_sample=${first}&samples=${count}`;
+    const listen = encodeURIComponent(this.listen);
+    const stretch = `first_sample=${first}&samples=${count}`;
+    return `/api/sides/${this.sideId}/heard?version=${this.version}&listen=${listen}&${stretch}`;
   }
 }
 

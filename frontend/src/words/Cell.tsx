@@ -5,7 +5,19 @@ import { sentence } from "./Trouble";
 import { useInPlace } from "./useInPlace";
 
 /** A value edited in place: Enter or leaving it keeps it, Escape takes the old one back. */
-export function Cell({ label, value, hint, list, onSave }: { label: string; value: string; hint?: string; list?: string; onSave: (value: string) => Promise<void> }) {
+export function Cell({
+  label,
+  value,
+  hint,
+  list,
+  onSave,
+}: {
+  label: string;
+  value: string;
+  hint?: string;
+  list?: string;
+  onSave: (value: string) => Promise<void>;
+}) {
   const save = useMutation({ mutationFn: (typed: string) => onSave(typed), onSuccess: () => field.clear() });
   const field = useInPlace({
     onKeep: (typed) => {
@@ -29,7 +41,11 @@ export function Cell({ label, value, hint, list, onSave }: { label: string; valu
         maxLength={5000}
         {...field.events}
       />
-      {save.error && <span role="alert" className="block px-2 text-[12px] text-error">{refusalText(save.error)}</span>}
+      {save.error && (
+        <span role="alert" className="block px-2 text-[12px] text-error">
+          {refusalText(save.error)}
+        </span>
+      )}
     </span>
   );
 }

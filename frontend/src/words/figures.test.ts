@@ -27,7 +27,9 @@ describe("figures", () => {
     expect([likely(1), likely(0.994), likely(0.5), likely(0)]).toEqual(["over 99.9 %", "99.4 %", "50 %", "under 1 %"]);
   });
   it("reads lengths as people type them", () => {
-    expect([readClock("21:30"), readClock("1:02:03"), readClock("45"), readClock("3:07,5")]).toEqual([1290, 3723, 45, 187.5]);
+    expect([readClock("21:30"), readClock("1:02:03"), readClock("45"), readClock("3:07,5")]).toEqual([
+      1290, 3723, 45, 187.5,
+    ]);
     for (const text of ["", "half an hour", "3:77", "-4", "1:2:3:4"]) expect(readClock(text)).toBeNaN();
   });
 });

@@ -1,8 +1,8 @@
 import { type ChangeEvent, type KeyboardEvent, useRef, useState } from "react";
 
 /**
- * Text typed into a field in place. `onKeep` is called once for what was typed, when Enter is pressed or the field is left,
- * and never after Escape. What was typed is shown until `clear` is called, so that a refusal does not take it away.
+ * Text typed into a field in place. `onKeep` is called once for what was typed, when Enter is pressed or the field is
+ * left, and never after Escape. What was typed is shown until `clear` is called, so a refusal does not remove it.
  */
 export function useInPlace({ onKeep, onCancel }: { onKeep: (typed: string) => void; onCancel?: () => void }) {
   const [typed, setTyped] = useState<string | null>(null);

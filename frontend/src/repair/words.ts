@@ -1,0 +1,1 @@
+export const decibels = (value: number): string => value.toFixed(1).replace("-", "−");
