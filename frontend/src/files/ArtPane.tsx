@@ -82,8 +82,8 @@ export function ArtPane({ rows, ticked, bundles, onTick }: Props) {
             </select>
           </label>
           <label className="flex items-center gap-1.5">
-            <input type="checkbox" checked={rule.beside} onChange={({ target }) => set({ beside: target.checked })} />{" "}
-            the front beside them, as {rule.beside_name}
+            <input type="checkbox" checked={rule.beside} onChange={({ target }) => set({ beside: target.checked })} />
+            <span className="ml-1">the front beside them, as {rule.beside_name}</span>
           </label>
           <label className="flex items-center justify-between gap-2">
             at most, pixels
