@@ -6,12 +6,13 @@ import "@fontsource/ibm-plex-sans/500.css";
 import "@fontsource/ibm-plex-sans/600.css";
 import "./styles.css";
 
-import { MutationCache, notifyManager, QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { MutationCache, notifyManager, QueryCache, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate } from "react-router";
 import { RouterProvider } from "react-router/dom";
 
+import { Cache } from "./api/cache";
 import { Problem } from "./api/client";
 import { sessionQuery } from "./api/queries";
 import { CollectionPage } from "./collection/CollectionPage";
@@ -53,7 +54,7 @@ const askWho = (error: Error) => {
   if (error instanceof Problem && error.status === 401)
     void cache.invalidateQueries({ queryKey: sessionQuery.queryKey });
 };
-const cache: QueryClient = new QueryClient({
+const cache: Cache = new Cache({
   defaultOptions: { queries: { staleTime: 30_000, retry: 1 } },
   queryCache: new QueryCache({ onError: askWho }),
   mutationCache: new MutationCache({ onError: askWho }),

@@ -1,9 +1,10 @@
 // @vitest-environment jsdom
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { type QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, render, screen, waitFor } from "@testing-library/react";
 import { userEvent } from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
+import { Cache } from "../api/cache";
 import { api, type Session } from "../api/client";
 import { sessionQuery } from "../api/queries";
 import { Gate } from "./Gate";
@@ -16,7 +17,7 @@ let answers: (Session | Error)[] = [];
 let cache: QueryClient;
 
 beforeEach(() => {
-  cache = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  cache = new Cache({ defaultOptions: { queries: { retry: false } } });
   vi.stubGlobal(
     "EventSource",
     class {
