@@ -12,9 +12,9 @@ import soxr
 from scipy import signal
 
 from benchmarks.music import RATE_HZ, pieces
+from inkwell_groove.core.audio.sound import SoundFormat
 from inkwell_groove.core.copies.decode import as_float, decoded
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.survey.coding import coding_of
 from inkwell_groove.demo.encoding import encode
 from inkwell_groove.demo.tunes import Tune, play

@@ -21,13 +21,13 @@ import soxr
 from benchmarks import damage
 from benchmarks.damage import Hurt
 from benchmarks.music import MORE_PACKAGES, RATE_HZ, excerpt, pieces
+from inkwell_groove.core.audio.sound import to_float
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.restoration.choosing import CAUTIOUS, chosen, propose
 from inkwell_groove.core.restoration.hum import HumFree, follow
 from inkwell_groove.core.restoration.linear import Weighed, grid_hz, without_rumble
 from inkwell_groove.core.restoration.mended import Mended, Repair
 from inkwell_groove.core.restoration.scan import Scan, scan
-from inkwell_groove.core.sound import to_float
-from inkwell_groove.core.soundfiles import FileReader
 from tests.streams import Held, Taken
 
 Stereo = npt.NDArray[np.float64]

@@ -16,11 +16,11 @@ import soundfile
 
 from benchmarks.recordings import RATE_HZ, side
 from inkwell_groove.core.artwork import examine
+from inkwell_groove.core.audio.probe import probe
 from inkwell_groove.core.copies.album import make_copies
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.description import Release, TrackDescription
-from inkwell_groove.core.plan import Plan, TrackSpan
-from inkwell_groove.core.probe import probe
+from inkwell_groove.core.planning.plan import Plan, TrackSpan
 from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
 from inkwell_groove.core.sealing.package import seal_package
 from inkwell_groove.core.sealing.profile import Profile

@@ -36,7 +36,7 @@ _LONG = "long.flac"
 _ALONE = """
 import resource, sys, time
 from pathlib import Path
-from inkwell_groove.core.soundfiles import FileReader, Stretch
+from inkwell_groove.core.audio.soundfiles import FileReader, Stretch
 from inkwell_groove.core.tracks.finder import fitted, ground_of, hear, known_of, places_of
 with FileReader(Path(sys.argv[1])) as reader:
     hear(Stretch(reader, 0, 44_100))  # compiles

@@ -72,7 +72,7 @@ class ArrayReader:
     """A SoundReader over an array, for tests that need no file."""
 
     def __init__(self, data: npt.NDArray[np.generic], rate_hz: int, word: str) -> None:
-        from inkwell_groove.core.sound import SoundFormat
+        from inkwell_groove.core.audio.sound import SoundFormat
 
         self._data = data
         self.format = SoundFormat(

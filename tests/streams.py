@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from inkwell_groove.core.sound import Samples, SoundFormat, Word
+from inkwell_groove.core.audio.sound import Samples, SoundFormat, Word
 
 Stereo = npt.NDArray[np.float64]
 

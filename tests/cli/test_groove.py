@@ -8,9 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from inkwell_groove.core.sealing.render import WordLength
-from inkwell_groove.core.sealing.tracks import write_track
-from inkwell_groove.core.soundfiles import FileReader
+from inkwell_groove.core.audio.rendering import WordLength
+from inkwell_groove.core.audio.soundfiles import FileReader
+from inkwell_groove.core.audio.writing import write_track
 from launcher.places import ROOT
 from tests.cli.inside import groove_inside
 from tests.sounds import noise, record_side, write

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from inkwell_groove.core.cuesheet import CueIndex, CueSheet, CueTrack, cue_text
 from inkwell_groove.core.frames import MAX_CUE_FRAMES
-from inkwell_groove.core.plan import Plan, TrackSpan
+from inkwell_groove.core.planning.plan import Plan, TrackSpan
 
 # Anything that can be typed or pasted: all of Unicode that UTF-8 can hold, control characters and all.
 any_text = st.text(st.characters(exclude_categories=["Cs"]), max_size=60)

@@ -12,11 +12,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inkwell_groove.core import riff
+from inkwell_groove.core.audio import riff
+from inkwell_groove.core.audio.flacfile import read_streaminfo
+from inkwell_groove.core.audio.probe import probe
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import InkwellError, LengthLie, NotSound, Refused, Truncated
-from inkwell_groove.core.flacfile import read_streaminfo
-from inkwell_groove.core.probe import probe
-from inkwell_groove.core.soundfiles import FileReader
 from tests.sounds import noise, write
 
 

@@ -9,8 +9,8 @@ import av
 import pytest
 import soundfile
 
-from inkwell_groove.core.flacfile import read_streaminfo
-from inkwell_groove.core.flacframes import walk
+from inkwell_groove.core.audio.flacfile import read_streaminfo
+from inkwell_groove.core.audio.flacframes import walk
 from tests.sounds import noise
 
 

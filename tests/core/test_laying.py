@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from inkwell_groove.core.plan import EdgeNote, Plan, SideFound, TrackSpan
+from inkwell_groove.core.planning.found_tracks import fixed_joins, halves, laid
+from inkwell_groove.core.planning.plan import EdgeNote, Plan, SideFound, TrackSpan
 from inkwell_groove.core.tracks.found import FixedJoin, FoundEdge, FoundSide, FoundTrack, FoundTracks
-from inkwell_groove.core.tracks.laying import fixed_joins, halves, laid
 
 SURE = EdgeNote(confidence=0.9, reason="gap")
 SIGNED = EdgeNote(confidence=0.9, signed_by="Ada")

@@ -18,21 +18,21 @@ import pytest
 import soundfile
 from mutagen.flac import FLAC
 
-from inkwell_groove.core import bext, riff
 from inkwell_groove.core.artwork import examine
+from inkwell_groove.core.audio import bext, riff
+from inkwell_groove.core.audio.flacfile import read_streaminfo
+from inkwell_groove.core.audio.probe import probe
 from inkwell_groove.core.copies.encode import encode
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.fixity import check_folder
-from inkwell_groove.core.flacfile import read_streaminfo
-from inkwell_groove.core.probe import probe
 from inkwell_groove.core.sealing.apart import take_apart
 from inkwell_groove.core.sealing.bag import listed
 from inkwell_groove.core.sealing.keeping import Earlier
 from inkwell_groove.core.sealing.order import PictureOrder, SealedAlbum, SealOrder
 from inkwell_groove.core.sealing.package import part_folders, seal_package
 from inkwell_groove.core.sealing.profile import Masters, Profile
-from inkwell_groove.core.verify import verify
+from inkwell_groove.core.sealing.verify import verify
 from inkwell_groove.demo.sleeve import lanterns_cover
 from tests.core.test_sealing import order_for
 from tests.sounds import noise, write

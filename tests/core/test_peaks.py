@@ -10,9 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from inkwell_groove.core import peaks
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import NotSound
 from inkwell_groove.core.measure.clipping import clipped_runs
-from inkwell_groove.core.soundfiles import FileReader
 from tests.sounds import noise, write
 
 

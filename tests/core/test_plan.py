@@ -10,9 +10,8 @@ from hypothesis import strategies as st
 from pydantic import TypeAdapter
 
 from inkwell_groove.core.errors import Missing, Refused
-from inkwell_groove.core.plan import EdgeNote, Plan, TrackSpan
-from inkwell_groove.core.plan_edits import PlanEdit, apply, in_words
-from inkwell_groove.core.plan_moves import (
+from inkwell_groove.core.planning.edits import PlanEdit, apply, in_words
+from inkwell_groove.core.planning.moves import (
     add_track,
     close_join,
     move_edge,
@@ -22,6 +21,7 @@ from inkwell_groove.core.plan_moves import (
     sign_off,
     split,
 )
+from inkwell_groove.core.planning.plan import EdgeNote, Plan, TrackSpan
 from tests.core.strategies import plans
 
 

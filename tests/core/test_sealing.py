@@ -15,21 +15,21 @@ from PIL import Image
 
 from inkwell_groove.core import cuesheet
 from inkwell_groove.core.artwork import examine
+from inkwell_groove.core.audio.probe import probe
+from inkwell_groove.core.audio.rendering import WordLength, render, word_length
+from inkwell_groove.core.audio.soundfiles import FileReader
+from inkwell_groove.core.audio.writing import prove_track, write_track
 from inkwell_groove.core.description import Release, TrackDescription
 from inkwell_groove.core.disc.record import TrackRead
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.files.art import ArtRule
-from inkwell_groove.core.plan import Plan, TrackSpan
-from inkwell_groove.core.probe import probe
+from inkwell_groove.core.planning.plan import Plan, TrackSpan
 from inkwell_groove.core.sealing.album import SUMS_NAME, seal_album
 from inkwell_groove.core.sealing.order import CoverOrder, SealOrder, SideOrder
 from inkwell_groove.core.sealing.papers import parse_checksum_list
 from inkwell_groove.core.sealing.readings import prove_reading
-from inkwell_groove.core.sealing.render import WordLength, render, word_length
-from inkwell_groove.core.sealing.tracks import prove_track, write_track
-from inkwell_groove.core.soundfiles import FileReader
+from inkwell_groove.core.sealing.verify import verify
 from inkwell_groove.core.tagging import read_tags
-from inkwell_groove.core.verify import verify
 from inkwell_groove.demo.sleeve import lanterns_cover
 from tests.sounds import ArrayReader, noise, write
 

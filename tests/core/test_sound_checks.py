@@ -15,8 +15,8 @@ import soxr
 from scipy import signal
 
 from benchmarks.coding import coded
-from inkwell_groove.core.sound import SoundFormat
-from inkwell_groove.core.soundfiles import FileReader
+from inkwell_groove.core.audio.sound import SoundFormat
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.survey.coding import _mdct, coding_of
 from inkwell_groove.core.survey.finding import House, Record, Release
 from inkwell_groove.core.survey.sound import SoundFacts, heard, sound_facts

@@ -11,8 +11,8 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import Truncated
-from inkwell_groove.core.soundfiles import FileReader
 
 SAMPLES = 3_001
 

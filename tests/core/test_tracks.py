@@ -9,8 +9,8 @@ import numpy.typing as npt
 import pytest
 import soxr
 
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.tracks.finder import find_tracks, known_of, tracks_in
 from inkwell_groove.core.tracks.found import FixedJoin, FoundTracks, Settings
 from inkwell_groove.core.tracks.hearing import Heard, hear

@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 import soundfile
 
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.measure.report import measure
-from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.transfer.block import Block
 from inkwell_groove.core.transfer.stopping import Ends, StopWatch
 from inkwell_groove.demo.carriers import RATE_HZ

@@ -9,6 +9,8 @@ from typing import Any
 import numpy as np
 import pytest
 
+from inkwell_groove.core.audio.sound import to_float
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.restoration.channels import delay_us
 from inkwell_groove.core.restoration.choosing import propose
 from inkwell_groove.core.restoration.curves import CURVES
@@ -16,8 +18,6 @@ from inkwell_groove.core.restoration.preparing import prepare
 from inkwell_groove.core.restoration.scan import scan
 from inkwell_groove.core.restoration.steps import Channels, Clicks, Recurve, Restoration
 from inkwell_groove.core.restoration.stream import Source
-from inkwell_groove.core.sound import to_float
-from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.demo.carriers import CARRIERS, RATE_HZ
 from inkwell_groove.demo.tunes import play
 

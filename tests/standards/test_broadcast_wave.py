@@ -17,8 +17,8 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkwell_groove.core import bext, riff
-from inkwell_groove.core.bext import Bext
+from inkwell_groove.core.audio import bext, riff
+from inkwell_groove.core.audio.bext import Bext
 from inkwell_groove.core.errors import NotSound, Truncated
 from inkwell_groove.core.transfer.chain import Chain, RecordingFacts, bext_of, coding_history
 

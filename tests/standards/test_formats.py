@@ -13,13 +13,14 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
+from inkwell_groove.core.audio.flacfile import read_streaminfo
+from inkwell_groove.core.audio.packing import pcm_bytes
+from inkwell_groove.core.audio.rendering import WordLength
+from inkwell_groove.core.audio.soundfiles import FileReader
+from inkwell_groove.core.audio.writing import write_track
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.flacfile import read_streaminfo
 from inkwell_groove.core.frames import MAX_CUE_FRAMES, msf, nearest_frame, parse_msf
 from inkwell_groove.core.sealing.papers import checksum_list, parse_checksum_list
-from inkwell_groove.core.sealing.render import WordLength
-from inkwell_groove.core.sealing.tracks import pcm_bytes, write_track
-from inkwell_groove.core.soundfiles import FileReader
 from tests.sounds import noise, write
 
 # RFC 9639 appendix D.1, the whole file; from memory, but its own CRCs and MD5 vouch for it.

@@ -8,9 +8,9 @@ import numpy as np
 import pyloudnorm
 import pytest
 
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.measure.loudness import Loudness, k_weighting
 from inkwell_groove.core.measure.report import Measures, measure
-from inkwell_groove.core.soundfiles import FileReader
 from tests.sounds import sine, write
 
 

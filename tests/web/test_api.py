@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from inkwell_groove.core.verify import verify
+from inkwell_groove.core.sealing.verify import verify
 from inkwell_groove.demo.sleeve import lanterns_cover
 from tests.live import Server
 from tests.sounds import noise, record_side, write

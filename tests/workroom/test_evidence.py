@@ -8,12 +8,12 @@ from typing import Any
 import pytest
 
 from inkwell_groove.core.artwork import ArtworkFacts
+from inkwell_groove.core.audio.sound import SoundFormat
 from inkwell_groove.core.disc.drive import DriveFacts
 from inkwell_groove.core.disc.record import DiscRecord, TrackRead
 from inkwell_groove.core.disc.toc import Toc, TocTrack
 from inkwell_groove.core.disc.witnesses import Witness
-from inkwell_groove.core.plan import EdgeNote, Plan, TrackSpan
-from inkwell_groove.core.sound import SoundFormat
+from inkwell_groove.core.planning.plan import EdgeNote, Plan, TrackSpan
 from inkwell_groove.core.transfer.chain import Chain
 from inkwell_groove.core.transfer.continuity import Fault
 from inkwell_groove.store.models import DiscRead

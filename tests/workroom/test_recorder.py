@@ -16,14 +16,15 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inkwell_groove.core import bext, riff
+from inkwell_groove.core.audio import bext, riff
+from inkwell_groove.core.audio.packing import from_pcm
 from inkwell_groove.core.peaks import PeakFile, usable
 from inkwell_groove.core.transfer.chain import Chain, RecordingFacts
 from inkwell_groove.core.transfer.continuity import Fault
 from inkwell_groove.store.media import PEAKS_NAME, DiskFull, MediaStore
 from inkwell_groove.workroom.jobs.work import keep
 from inkwell_groove.workroom.transfer import recorder as recorders
-from inkwell_groove.workroom.transfer.recorder import SOUND_NAME, SYNC_EVERY_S, Begun, Recorder, from_pcm
+from inkwell_groove.workroom.transfer.recorder import SOUND_NAME, SYNC_EVERY_S, Begun, Recorder
 from inkwell_groove.workroom.views import TransferMark
 from tests.sounds import noise
 
@@ -281,10 +282,10 @@ def test_where_a_source_that_counts_on_would_go_on(
 @settings(max_examples=30)
 @given(st.sampled_from([16, 24, 32]), st.integers(1, 2), st.integers(0, 50))
 def test_pcm_comes_back_as_it_went(bits: int, channels: int, samples: int) -> None:
-    from inkwell_groove.core.transfer.block import to_pcm
+    from inkwell_groove.core.audio.packing import pcm_bytes
 
     data = noise(samples, channels, bits=bits)
-    np.testing.assert_array_equal(from_pcm(to_pcm(data, bits), bits, channels), data)
+    np.testing.assert_array_equal(from_pcm(pcm_bytes(data, bits), bits, channels), data)
 
 
 def test_the_folder_alone_tells_what_was_begun(tmp_path: Path) -> None:

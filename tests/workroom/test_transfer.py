@@ -14,7 +14,7 @@ import pytest
 import soundfile
 from websockets.sync.client import ClientConnection, connect
 
-from inkwell_groove.core import bext, riff
+from inkwell_groove.core.audio import bext, riff
 from inkwell_groove.core.transfer.block import Block
 from inkwell_groove.devices.pushed import render
 from launcher.database import Database

@@ -13,8 +13,8 @@ from inkwell_groove.cli.reporting import InputFile, JsonFlag, ReportFile, answer
 
 def fingerprint(path: InputFile, as_json: JsonFlag = False, report: ReportFile = None) -> None:
     """The fingerprint of a recording: 32 bits for every 11.6 ms, as hexadecimal text."""
+    from inkwell_groove.core.audio.soundfiles import FileReader
     from inkwell_groove.core.fingerprint import prints
-    from inkwell_groove.core.soundfiles import FileReader
 
     with refusals(), FileReader(path) as reader:
         found = prints.fingerprint(reader)
@@ -40,9 +40,9 @@ def match(
     report: ReportFile = None,
 ) -> None:
     """Whether two files hold the same recording: in how many bits they differ, where the second lies, and its speed."""
+    from inkwell_groove.core.audio.soundfiles import FileReader
     from inkwell_groove.core.fingerprint import prints
     from inkwell_groove.core.fingerprint.likeness import compare
-    from inkwell_groove.core.soundfiles import FileReader
 
     with refusals(), FileReader(first) as one, FileReader(second) as other:
         found = compare(prints.fingerprint(one), lambda speed: prints.fingerprint(other, speed_ratio=speed))

@@ -38,9 +38,9 @@ _BENCHMARKS = Path(__file__).resolve().parents[3] / "benchmarks"
 @app.command()
 def measure(path: InputFile, as_json: JsonFlag = False, report: ReportFile = None) -> None:
     """Format, levels, clipping, noise floor, loudness, hum, balance and delay between the channels."""
+    from inkwell_groove.core.audio.probe import probe
+    from inkwell_groove.core.audio.soundfiles import FileReader
     from inkwell_groove.core.measure.report import measure as measure_sound
-    from inkwell_groove.core.probe import probe
-    from inkwell_groove.core.soundfiles import FileReader
 
     with refusals():
         found_format = probe(path)
@@ -70,8 +70,8 @@ def tracks(
     report: ReportFile = None,
 ) -> None:
     """Finds where tracks start and end."""
-    from inkwell_groove.core.probe import probe
-    from inkwell_groove.core.soundfiles import FileReader
+    from inkwell_groove.core.audio.probe import probe
+    from inkwell_groove.core.audio.soundfiles import FileReader
     from inkwell_groove.core.tracks.finder import find_tracks
     from inkwell_groove.core.tracks.found import Settings
 
@@ -140,7 +140,7 @@ def tracks(
 @app.command()
 def verify(path: InputFile, as_json: JsonFlag = False, report: ReportFile = None) -> None:
     """Decodes and checks the files of a folder or package, or one FLAC file. Exit status 1 if anything is faulty."""
-    from inkwell_groove.core.verify import verify as verify_path
+    from inkwell_groove.core.sealing.verify import verify as verify_path
 
     with refusals():
         found = verify_path(path)

@@ -19,15 +19,16 @@ import soundfile
 from numba.core.dispatcher import Dispatcher
 
 from inkwell_groove import core
-from inkwell_groove.core import flacframes, peaks
+from inkwell_groove.core import peaks
+from inkwell_groove.core.audio import flacframes
+from inkwell_groove.core.audio.packing import pcm_bytes
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.disc import checksums
 from inkwell_groove.core.measure.report import measure
 from inkwell_groove.core.restoration import ear
 from inkwell_groove.core.restoration.preparing import prepare
 from inkwell_groove.core.restoration.steps import Channels, Clicks, HandRepair, Hum, Restoration, Rumble
 from inkwell_groove.core.sealing.portrait import Portrait
-from inkwell_groove.core.sealing.tracks import pcm_bytes
-from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.tracks.hearing import hear
 from inkwell_groove.core.transfer.block import Block
 from inkwell_groove.core.transfer.meter import Meter

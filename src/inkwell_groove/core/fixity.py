@@ -15,7 +15,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from inkwell_groove.core import flacframes
+from inkwell_groove.core.audio import flacframes
 
 State = Literal["sound", "damaged", "missing", "moved", "unknown"]
 _BLOCK_BYTES = 1 << 20

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from inkwell_groove.core.audio.packing import Whole
 from inkwell_groove.core.peaks import (
     BASE_BLOCK_SAMPLES,
     FACTOR,
@@ -24,7 +25,6 @@ from inkwell_groove.core.peaks import (
     plan_levels,
     write_header,
 )
-from inkwell_groove.core.transfer.block import Whole
 
 _FULL_SCALE = 2.0**31
 _MAX_LEVELS = 12  # the top one's block is 256 * 4**11 samples: an hour and a half at 192 kHz

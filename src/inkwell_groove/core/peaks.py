@@ -22,10 +22,10 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict
 
-from inkwell_groove.core import riff
+from inkwell_groove.core.audio import riff
+from inkwell_groove.core.audio.sound import Samples, SoundFormat
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import NotSound
-from inkwell_groove.core.sound import Samples, SoundFormat
-from inkwell_groove.core.soundfiles import FileReader
 
 BASE_BLOCK_SAMPLES = 256
 FACTOR = 4

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from inkwell_groove.core.sound import Audio
+from inkwell_groove.core.audio.sound import Audio
 from inkwell_groove.devices.carriers import CarrierShelf
 from inkwell_groove.devices.deck import Deck
 from inkwell_groove.devices.signal import hiss

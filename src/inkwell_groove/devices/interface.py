@@ -13,8 +13,8 @@ from typing import Literal, Protocol
 
 import numpy as np
 
+from inkwell_groove.core.audio.sound import Audio
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.sound import Audio
 from inkwell_groove.core.transfer.block import Block, from_float
 from inkwell_groove.core.transfer.gain import GainRange
 from inkwell_groove.devices.source import Control, SourceFacts

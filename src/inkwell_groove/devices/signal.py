@@ -8,8 +8,8 @@ from typing import Protocol
 import numpy as np
 import soxr
 
-from inkwell_groove.core.sound import Audio, to_float
-from inkwell_groove.core.soundfiles import FileReader
+from inkwell_groove.core.audio.sound import Audio, to_float
+from inkwell_groove.core.audio.soundfiles import FileReader
 
 _READ_SAMPLES = 16_384
 

@@ -10,7 +10,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from inkwell_groove.core.sound import Audio
+from inkwell_groove.core.audio.sound import Audio
 from inkwell_groove.devices.carriers import CarrierShelf
 from inkwell_groove.devices.deck import Deck
 from inkwell_groove.devices.signal import hiss

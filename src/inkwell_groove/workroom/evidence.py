@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from itertools import pairwise
 
-from inkwell_groove.core.plan import EdgeNote, Plan
+from inkwell_groove.core.planning.plan import EdgeNote, Plan
 from inkwell_groove.store.models import DiscRead, LookUp
 from inkwell_groove.workroom.disc.standing import standing as standing_of_disc
 from inkwell_groove.workroom.views import ArtworkView, Evidence, SideView, Standing, TakeView, UploadView

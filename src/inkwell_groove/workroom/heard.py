@@ -7,7 +7,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from inkwell_groove.core.soundfiles import FileReader, Stretch
+from inkwell_groove.core.audio.soundfiles import FileReader, Stretch
 from inkwell_groove.store.media import HEARD_NAME, MediaStore, move_into_place
 
 if TYPE_CHECKING:

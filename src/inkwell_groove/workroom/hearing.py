@@ -11,9 +11,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from inkwell_groove.core.audio.soundfiles import FileReader, Stretch
 from inkwell_groove.core.errors import Conflict, Missing, Refused
-from inkwell_groove.core.plan import Plan
-from inkwell_groove.core.soundfiles import FileReader, Stretch
+from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore
 from inkwell_groove.store.models import Job, PlanVersion, Side
 from inkwell_groove.workroom.jobs.runner import JobKind

@@ -8,14 +8,15 @@ from typing import NamedTuple
 
 import numpy as np
 
+from inkwell_groove.core.audio.packing import pcm_bytes
+from inkwell_groove.core.audio.riff import recording_header
+from inkwell_groove.core.audio.sound import SoundFormat
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import Missing, Refused
 from inkwell_groove.core.peaks import PeakFile, build, usable
-from inkwell_groove.core.riff import recording_header
 from inkwell_groove.core.sealing.bag import DATA
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedTrack
 from inkwell_groove.core.sealing.package import MASTERS
-from inkwell_groove.core.sound import SoundFormat
-from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place
 from inkwell_groove.store.models import Take
@@ -42,7 +43,7 @@ class TrackSound(NamedTuple):
             for start in range(self.start_sample, self.end_sample, _BLOCK):
                 block = reader.read(start, min(_BLOCK, self.end_sample - start)).astype(np.float64)
                 whole = np.clip(block * (2.0**23 / form.full_scale), -(2.0**23), 2.0**23 - 1).astype("<i4")
-                yield whole.view(np.uint8).reshape(-1, 4)[:, :3].tobytes()
+                yield bytes(pcm_bytes(whole << 8, 24))
 
 
 class Listening:

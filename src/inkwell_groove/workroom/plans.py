@@ -9,13 +9,13 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from inkwell_groove.core import plan_edits
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import Conflict
-from inkwell_groove.core.plan import Edge, Plan
-from inkwell_groove.core.plan_edits import MoveEdge, PlanEdit
-from inkwell_groove.core.soundfiles import FileReader
+from inkwell_groove.core.planning import edits as plan_edits
+from inkwell_groove.core.planning.edits import MoveEdge, PlanEdit
+from inkwell_groove.core.planning.found_tracks import fixed_joins, laid
+from inkwell_groove.core.planning.plan import Edge, Plan
 from inkwell_groove.core.tracks.found import FoundTracks
-from inkwell_groove.core.tracks.laying import fixed_joins, laid
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, PlanVersion, Side, Take, now

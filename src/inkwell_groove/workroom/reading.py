@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session, selectinload
 from inkwell_groove.core import filing
 from inkwell_groove.core.artwork import advise
 from inkwell_groove.core.description import TRACK_FIELDS, Release, TrackDescription, missing_fields
-from inkwell_groove.core.disc.planning import track_number
 from inkwell_groove.core.errors import Missing, Refused
-from inkwell_groove.core.plan import Plan
+from inkwell_groove.core.planning.disc import track_number
+from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.core.sealing.album import PAPERS, filing_values, track_filing_values
 from inkwell_groove.core.sealing.order import SealedAlbum
 from inkwell_groove.store.media import MediaStore

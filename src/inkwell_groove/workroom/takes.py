@@ -6,11 +6,11 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from inkwell_groove.core.disc.planning import disc_plan
+from inkwell_groove.core.audio.sound import SoundFormat
 from inkwell_groove.core.errors import Conflict, Missing, Refused
-from inkwell_groove.core.plan import Plan
-from inkwell_groove.core.sound import SoundFormat
-from inkwell_groove.core.tracks.laying import halves
+from inkwell_groove.core.planning.disc import disc_plan
+from inkwell_groove.core.planning.found_tracks import halves
+from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.core.transfer.compare import Comparison
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore

@@ -8,11 +8,11 @@ from typing import Any, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, computed_field
 
 from inkwell_groove.core.artwork import ArtworkFacts
+from inkwell_groove.core.audio.sound import SoundFormat
 from inkwell_groove.core.description import Release
 from inkwell_groove.core.fixity import FileFixity
-from inkwell_groove.core.plan import Plan
+from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.core.sealing.order import SealedAlbum
-from inkwell_groove.core.sound import SoundFormat
 from inkwell_groove.core.tracks.found import Settings
 from inkwell_groove.core.transfer.chain import Chain
 from inkwell_groove.core.transfer.continuity import Fault

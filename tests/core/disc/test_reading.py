@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.disc.checksums import window, witness_sum
 from inkwell_groove.core.disc.drive import DriveRefuses
 from inkwell_groove.core.disc.image import DiscImage
@@ -22,7 +23,6 @@ from inkwell_groove.core.disc.sound import files_in
 from inkwell_groove.core.disc.toc import SAMPLES_PER_FRAME
 from inkwell_groove.core.disc.witnesses import CountedSum, Known, Pressing, Register, sum_text
 from inkwell_groove.core.errors import Cancelled, Missing, Refused
-from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.devices.optical import Bad, DriveProfile, SimulatedDrive
 from tests.discs import whole, write_image
 

@@ -14,13 +14,13 @@ import soxr
 from hypothesis import given
 from hypothesis import strategies as st
 
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.duplicates.pairs import likely_pairs
 from inkwell_groove.core.duplicates.portrait import Portrait, portray
 from inkwell_groove.core.duplicates.preferring import Copy, by_preference, why
 from inkwell_groove.core.duplicates.relation import Relation, relate
 from inkwell_groove.core.errors import NotSound
 from inkwell_groove.core.fingerprint import prints
-from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.demo.tunes import Tune, play
 
 RATE_HZ = 22_050

@@ -10,11 +10,11 @@ import pytest
 import soxr
 from scipy.signal import butter, sosfilt
 
+from inkwell_groove.core.audio.sound import Samples, SoundFormat
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.fingerprint.index import FingerprintIndex
 from inkwell_groove.core.fingerprint.likeness import SAME_UNDER, bit_error_rate, compare, rates_along
 from inkwell_groove.core.fingerprint.prints import BLOCK, HOP_S, RATE_HZ, Prints, fingerprint, of_mono, with_strengths
-from inkwell_groove.core.sound import Samples, SoundFormat
 from inkwell_groove.demo.tunes import Tune, play
 
 RATE = 22_050

@@ -9,15 +9,15 @@ import numpy as np
 import pytest
 import soundfile
 
-from inkwell_groove.core.plan import Plan, TrackSpan
-from inkwell_groove.core.plan_edits import Restore, apply, in_words
+from inkwell_groove.core.planning.edits import Restore, apply, in_words
+from inkwell_groove.core.planning.plan import Plan, TrackSpan
 from inkwell_groove.core.restoration.mended import Mended
 from inkwell_groove.core.restoration.repairing import choice
 from inkwell_groove.core.restoration.scan import scan
 from inkwell_groove.core.restoration.steps import Clicks, Hum, Level, Restoration
 from inkwell_groove.core.sealing.album import LOG_NAME, seal_album
 from inkwell_groove.core.sealing.order import SealOrder
-from inkwell_groove.core.verify import verify
+from inkwell_groove.core.sealing.verify import verify
 from tests.core.restoration.scenes import RATE_HZ, clicked
 from tests.core.test_sealing import order_for
 

@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkwell_groove.core.transfer.block import Block, PreRoll, from_float, to_pcm
+from inkwell_groove.core.audio.packing import pcm_bytes
+from inkwell_groove.core.transfer.block import Block, PreRoll, from_float
 from inkwell_groove.core.transfer.chain import Chain
 from inkwell_groove.core.transfer.continuity import Continuity
 from inkwell_groove.core.transfer.gain import AIM_DBFS, BAND_DBFS, GainRange, advise
@@ -118,7 +119,7 @@ def test_floats_beyond_full_scale_clip() -> None:
 @pytest.mark.parametrize("bits", [16, 24, 32])
 def test_pcm_is_the_upper_bytes_little_endian(bits: int) -> None:
     samples = np.array([[0x12345678, -0x12345678]], dtype=np.int32)
-    found = to_pcm(samples, bits)
+    found = pcm_bytes(samples, bits)
     wide = [int.from_bytes(found[i : i + bits // 8], "little", signed=True) for i in (0, bits // 8)]
     assert wide == [0x12345678 >> (32 - bits), -0x12345678 >> (32 - bits)]
 

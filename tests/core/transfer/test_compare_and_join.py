@@ -11,7 +11,7 @@ import soundfile
 import soxr
 from scipy.signal import butter, sosfilt
 
-from inkwell_groove.core import bext, riff
+from inkwell_groove.core.audio import bext, riff
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.transfer.compare import compare
 from inkwell_groove.core.transfer.joining import write_joined

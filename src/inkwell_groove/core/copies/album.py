@@ -13,9 +13,13 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
+from inkwell_groove.core.audio.dither import dither
+from inkwell_groove.core.audio.joining import Joined, runs
+from inkwell_groove.core.audio.resampling import Converted
+from inkwell_groove.core.audio.sound import Samples, SoundReader, to_float
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.copies.encode import encode
 from inkwell_groove.core.copies.gains import write_gains
-from inkwell_groove.core.copies.joined import Joined, runs
 from inkwell_groove.core.copies.loudness import (
     AlbumLoudness,
     Turned,
@@ -33,10 +37,6 @@ from inkwell_groove.core.files.fields import LOUDNESS
 from inkwell_groove.core.files.pictures import Embedded, mime_of
 from inkwell_groove.core.files.reading import read_file, read_pictures
 from inkwell_groove.core.files.writing import Change, write
-from inkwell_groove.core.sealing.converting import Converted
-from inkwell_groove.core.sealing.render import dither
-from inkwell_groove.core.sound import Samples, SoundReader, to_float
-from inkwell_groove.core.soundfiles import FileReader
 
 _BLOCK_SAMPLES = 65_536
 _MOST_TRIES = 4  # at a gain that an encoder does not overshoot

@@ -11,8 +11,8 @@ import av
 import numpy as np
 from av.error import FFmpegError
 
+from inkwell_groove.core.audio.sound import Samples
 from inkwell_groove.core.errors import NotSound
-from inkwell_groove.core.sound import Samples
 
 _SCALES = {"s16": 32768.0, "s32": 2147483648.0}
 

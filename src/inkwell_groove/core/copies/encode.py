@@ -16,10 +16,10 @@ import numpy as np
 import soundfile
 from av.error import FFmpegError
 
+from inkwell_groove.core.audio.sound import Samples
 from inkwell_groove.core.copies.gapless import state_mp3_length
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.sound import Samples
 
 _CODECS = {"MP3": "libmp3lame", "AAC": "aac", "ALAC": "alac", "Opus": "libopus"}
 _QSCALE = 2  # AV_CODEC_FLAG_QSCALE

@@ -14,11 +14,12 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict
 
+from inkwell_groove.core.audio.decibels import dbfs
+from inkwell_groove.core.audio.sound import Audio, to_float
+from inkwell_groove.core.audio.soundfiles import FileReader, blocks
 from inkwell_groove.core.copies.order import CopyOrder
-from inkwell_groove.core.measure.levels import TruePeak, dbfs
+from inkwell_groove.core.measure.levels import TruePeak
 from inkwell_groove.core.measure.loudness import Loudness, gated_lufs
-from inkwell_groove.core.sound import Audio, to_float
-from inkwell_groove.core.soundfiles import FileReader, blocks
 
 REPLAYGAIN_LUFS, R128_LUFS = -18.0, -23.0
 _BLOCK_SAMPLES = 131_072

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from inkwell_groove.core.audio.sound import Samples
 from inkwell_groove.core.copies.decode import as_float, decoded, identify
 from inkwell_groove.core.copies.gains import read_gains
 from inkwell_groove.core.copies.loudness import Listener, Loud, Steps
@@ -15,7 +16,6 @@ from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.core.files.pictures import Embedded
 from inkwell_groove.core.files.reading import read_file, read_pictures
-from inkwell_groove.core.sound import Samples
 
 _LEAST_LIKENESS = 0.5  # of a lossy copy at the same place; another track, or one beside its place, is near 0
 _MOST_PADDING_SAMPLES = 2_048  # one frame of AAC, or what its decoder gives beyond the end

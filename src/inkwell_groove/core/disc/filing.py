@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from inkwell_groove.core import cuesheet, filing, tagging
+from inkwell_groove.core.audio.rendering import WordLength
+from inkwell_groove.core.audio.writing import prove_track, write_track
 from inkwell_groove.core.cuesheet import CueSheet, cue_text
 from inkwell_groove.core.disc import log
 from inkwell_groove.core.disc.layout import DiscLayout, Piece, cue_tracks
@@ -13,9 +15,7 @@ from inkwell_groove.core.disc.record import DiscRecord
 from inkwell_groove.core.disc.sound import DiscSound
 from inkwell_groove.core.disc.toc import RATE_HZ
 from inkwell_groove.core.errors import ProofFailed
-from inkwell_groove.core.sealing.papers import playlist_of
-from inkwell_groove.core.sealing.render import WordLength
-from inkwell_groove.core.sealing.tracks import prove_track, write_track
+from inkwell_groove.core.playlist import playlist_of
 
 CUE_NAME, PLAYLIST_NAME, LOG_NAME, JSON_NAME = "disc.cue", "disc.m3u8", "reading.log", "reading.json"
 OPENING_TITLE = "Hidden opening"

@@ -14,6 +14,7 @@ from types import TracebackType
 import numpy as np
 
 from inkwell_groove.core import cuesheet
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.cuesheet import CueSheet, CueTrack
 from inkwell_groove.core.disc.cdtext import DiscText
 from inkwell_groove.core.disc.checksums import Stereo
@@ -29,7 +30,6 @@ from inkwell_groove.core.disc.toc import (
 )
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.frames import msf
-from inkwell_groove.core.soundfiles import FileReader
 
 _FLAGS: dict[str, Flag] = {"DCP": "copy permitted", "PRE": "pre-emphasis", "4CH": "four channels"}
 _RAW = {"BINARY": "<i2", "MOTOROLA": ">i2"}

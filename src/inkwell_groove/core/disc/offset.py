@@ -13,13 +13,13 @@ from collections.abc import Callable, Iterator, Mapping
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
+from inkwell_groove.core.audio.sound import SoundReader
 from inkwell_groove.core.disc.checksums import FURTHEST_OFFSET, Stereo, sums_at_offsets, window
 from inkwell_groove.core.disc.drive import Drive, Placed
 from inkwell_groove.core.disc.toc import SAMPLES_PER_FRAME, Toc
 from inkwell_groove.core.disc.twin import audio_of, twin_read
 from inkwell_groove.core.disc.witnesses import Known, Witness, wanted_sums
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.sound import SoundReader
 
 _BLOCK_FRAMES = 500
 _TRACKS = 3  # so many tracks are read; two that agree are enough

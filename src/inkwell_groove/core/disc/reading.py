@@ -15,6 +15,9 @@ from typing import BinaryIO, Literal
 
 import numpy as np
 
+from inkwell_groove.core.audio.rendering import WordLength
+from inkwell_groove.core.audio.sound import Samples, SoundFormat
+from inkwell_groove.core.audio.writing import prove_track, write_track
 from inkwell_groove.core.disc.checksums import WitnessSum, crc32, window
 from inkwell_groove.core.disc.drive import Drive, DriveRefuses, Placed
 from inkwell_groove.core.disc.record import Opening, TrackRead
@@ -22,9 +25,6 @@ from inkwell_groove.core.disc.toc import BYTES_PER_FRAME, RATE_HZ, SAMPLES_PER_F
 from inkwell_groove.core.disc.twin import FrameState, TwinRead, quick_read, twin_read
 from inkwell_groove.core.disc.witnesses import sum_text
 from inkwell_groove.core.errors import Missing, Refused
-from inkwell_groove.core.sealing.render import WordLength
-from inkwell_groove.core.sealing.tracks import prove_track, write_track
-from inkwell_groove.core.sound import Samples, SoundFormat
 
 _WORD = WordLength(bits=16)
 _BLOCK_FRAMES = 500

@@ -8,11 +8,11 @@ from types import TracebackType
 
 import numpy as np
 
+from inkwell_groove.core.audio.sound import Samples, SoundFormat
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.disc.reading import file_name
 from inkwell_groove.core.disc.toc import RATE_HZ, SAMPLES_PER_FRAME, Toc
 from inkwell_groove.core.errors import Missing, Truncated
-from inkwell_groove.core.sound import Samples, SoundFormat
-from inkwell_groove.core.soundfiles import FileReader
 
 
 class DiscSound:

@@ -14,6 +14,7 @@ import numpy.typing as npt
 import soxr
 from av.error import FFmpegError
 
+from inkwell_groove.core.audio.packing import pcm_bytes
 from inkwell_groove.core.copies.decode import as_float, decoded
 from inkwell_groove.core.copies.loudness import Listener, Loud, Steps
 from inkwell_groove.core.errors import NotSound
@@ -91,7 +92,7 @@ def portray(path: Path) -> Heard:
         too_long = block.dtype == np.int32 and bool((block.astype(np.int32, copy=False) & 0xFF).any())
         digest = None if block.dtype.kind == "f" or too_long else digest
         if digest is not None:
-            digest.update(_hashed(block))
+            digest.update(pcm_bytes(block, 16 if block.dtype == np.int16 else 24))
 
     mono = mono_of(path, heard=hear)
     found = levels.all() if levels is not None else np.zeros((0, 2), np.float32)
@@ -123,13 +124,6 @@ def _rate_of(path: Path) -> int:
             return int(container.streams.audio[0].rate)
     except (FFmpegError, IndexError) as cause:
         raise NotSound("there is no sound to be heard in it", where=path.name, remedy="Make it again") from cause
-
-
-def _hashed(block: npt.NDArray[np.generic]) -> bytes:
-    """16 bits as they are, more as three bytes: FFmpeg gives both 24 and 32 bits left-justified in 32."""
-    if block.dtype == np.int16:
-        return block.astype("<i2").tobytes()
-    return np.ascontiguousarray(block.astype("<i4")).view(np.uint8).reshape(-1, 4)[:, 1:].tobytes()
 
 
 def _at_speeds(mono: Mono) -> Prints:

@@ -12,11 +12,16 @@ import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, Literal
 
-from inkwell_groove.core.errors import NotSound
+from inkwell_groove.core.audio.bytesource import ByteSource
+from inkwell_groove.core.audio.chunks import chunks
+from inkwell_groove.core.audio.flacfile import metadata_blocks
+from inkwell_groove.core.audio.riff import SIZE_ELSEWHERE
+from inkwell_groove.core.errors import NotSound, Truncated
 
 _BLOCK = 1 << 20
+_FORM_BYTES = 12  # RIFF or FORM, its length and its kind
 _REMEDY = "Look at the file with the program that made it, or make it again"
 _OGG_HEADER_PACKETS = {b"\x01vorbis": 3, b"OpusHead": 2}
 
@@ -56,13 +61,14 @@ def spans_of(file: BinaryIO, name: str) -> Iterator[tuple[int, int]]:
     start = _after_id3(file)
     file.seek(start)
     mark = file.read(12)
+    source = ByteSource(file, size=size, name=name)
     try:
         if mark[:4] == b"fLaC":
-            yield _flac(file, start), _before_tail(file, size)
+            yield _frames_start(source, start), _before_tail(file, size)
         elif mark[:4] in (b"RIFF", b"RF64") and mark[8:] == b"WAVE":
-            yield from _chunks(file, size, "<", b"data", 0)
+            yield from _chunk_data(source, "<", b"data", 0)
         elif mark[:4] == b"FORM" and mark[8:] in (b"AIFF", b"AIFC"):
-            yield from _chunks(file, size, ">", b"SSND", 8)
+            yield from _chunk_data(source, ">", b"SSND", 8)
         elif mark[4:8] == b"ftyp":
             yield from _mdat(file, size)
         elif mark[:4] == b"OggS":
@@ -71,7 +77,7 @@ def spans_of(file: BinaryIO, name: str) -> Iterator[tuple[int, int]]:
             yield start, _before_tail(file, size)
         else:
             raise NotSound("no sound is found in it", where=name, remedy=_REMEDY)
-    except (struct.error, IndexError) as cause:
+    except (struct.error, IndexError, Truncated) as cause:
         raise NotSound("it breaks off within its headers", where=name, remedy=_REMEDY) from cause
 
 
@@ -108,28 +114,26 @@ def _before_tail(file: BinaryIO, size: int) -> int:
     return end
 
 
-def _flac(file: BinaryIO, start: int) -> int:
-    at = start + 4
-    while True:
-        file.seek(at)
-        head = file.read(4)
-        at += 4 + int.from_bytes(head[1:4], "big")
-        if head[0] & 0x80:
-            return at
+def _frames_start(source: ByteSource, start: int) -> int:
+    """Where the frames of a FLAC file begin whose mark is at `start`."""
+    source.seek(start)
+    for _ in metadata_blocks(source):
+        pass
+    return source.position
 
 
-def _chunks(file: BinaryIO, size: int, order: str, wanted: bytes, skip: int) -> Iterator[tuple[int, int]]:
-    at, long_data = 12, None
-    while at + 8 <= size:
-        file.seek(at)
-        name, length = struct.unpack(f"{order}4sI", file.read(8))
-        if name == b"ds64":
-            _, long_data = struct.unpack("<QQ", file.read(16))
-        if name == wanted:
-            if length == 0xFFFFFFFF and long_data is not None:
-                length = long_data
-            yield min(size, at + 8 + skip), min(size, at + 8 + length)
-        at += 8 + length + (length & 1)
+def _chunk_data(
+    source: ByteSource, order: Literal["<", ">"], wanted: bytes, skipped_bytes: int
+) -> Iterator[tuple[int, int]]:
+    """The data of the chunks of that name, without their first bytes, as far as the file goes."""
+    long_data = None
+    source.seek(_FORM_BYTES)
+    for chunk in chunks(source, order):
+        if chunk.name == b"ds64":
+            _, long_data = source.unpack("<QQ", "the ds64 chunk")
+        if chunk.name == wanted:
+            length = long_data if chunk.length == SIZE_ELSEWHERE and long_data is not None else chunk.length
+            yield min(source.size, chunk.start + skipped_bytes), min(source.size, chunk.start + length)
 
 
 def _mdat(file: BinaryIO, size: int) -> Iterator[tuple[int, int]]:

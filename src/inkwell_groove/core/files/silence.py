@@ -8,11 +8,11 @@ import numpy as np
 import soundfile
 from mutagen.flac import FLAC, Padding, SeekTable
 
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.files.formats import Opened, id3_of
 from inkwell_groove.core.files.info_tags import read_info, write_info
 from inkwell_groove.core.files.reading import read_file
-from inkwell_groove.core.soundfiles import FileReader
 
 _BLOCK = 1 << 18
 _PADDING_BYTES = 8_192

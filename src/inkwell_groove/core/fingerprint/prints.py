@@ -15,8 +15,8 @@ import numpy.typing as npt
 import scipy.fft
 import soxr
 
+from inkwell_groove.core.audio.sound import SoundReader
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.sound import SoundReader
 
 Prints = npt.NDArray[np.uint32]  # (frames,)
 Strengths = npt.NDArray[np.float32]  # (frames, 32): how far each bit is from being the other one

@@ -14,24 +14,18 @@ from typing import Literal
 
 from rapidfuzz import fuzz
 
+from inkwell_groove.core.folding import case_folded
 from inkwell_groove.core.matching.names import ARTICLES
 
 Difference = Literal["same", "spacing", "case", "accents", "punctuation", "less exact", "different"]
 _ALL_ARTICLES = {one for articles in ARTICLES.values() for one in articles if not one.endswith("'")}
 _AND = {"&": "and", "+": "and", "und": "and", "et": "and", "y": "and", "e": "and"}
-_LETTERS = str.maketrans({"ß": "ss", "æ": "ae", "œ": "oe", "ø": "o", "đ": "d", "ł": "l", "þ": "th", "ı": "i"})
-
-
-def without_accents(text: str) -> str:
-    """The text with its base letters alone."""
-    apart = unicodedata.normalize("NFKD", text.translate(_LETTERS))
-    return "".join(char for char in apart if not unicodedata.combining(char))
 
 
 @lru_cache(maxsize=16_384)
 def folded(text: str) -> str:
     """What is left of a title for comparing: 'The Pilot's Coat & Hat' is 'pilots coat and hat'."""
-    words = re.sub(r"['’`´]", "", without_accents(text.casefold()))
+    words = re.sub(r"['’`´]", "", case_folded(text))
     parts = [_AND.get(part, part) for part in re.findall(r"[\w]+|[&+]", words)]
     if len(parts) > 1 and parts[0] in _ALL_ARTICLES:
         parts = parts[1:]
@@ -63,7 +57,7 @@ def differing(one: str, other: str) -> Difference:
         return "spacing"
     if one.casefold() == other.casefold():
         return "case"
-    if without_accents(one).casefold() == without_accents(other).casefold():
+    if case_folded(one) == case_folded(other):
         return "accents"
     a, b = folded(one), folded(other)
     if a and a == b:

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.signal import decimate, get_window
 
-from inkwell_groove.core.sound import Audio
+from inkwell_groove.core.audio.sound import Audio
 
 _MAINS_HZ = (50.0, 60.0)
 _MAX_DELAY_S = 0.002  # more is not azimuth or a converter, but two recordings

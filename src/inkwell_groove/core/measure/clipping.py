@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from inkwell_groove.core.audio.sound import SoundReader, to_float
 from inkwell_groove.core.measure.levels import SampleLevels
 from inkwell_groove.core.peaks import BASE_BLOCK_SAMPLES, PeakFile
-from inkwell_groove.core.sound import SoundReader, to_float
 
 _CHUNK_BLOCKS = 4_096
 

@@ -7,16 +7,11 @@ import numpy as np
 import numpy.typing as npt
 from scipy.signal import firwin
 
-from inkwell_groove.core.sound import Audio
+from inkwell_groove.core.audio.sound import Audio
 
 _TAPS = 24  # of each phase of the interpolator
 _CHUNK = 64  # samples that are looked at together
 MIN_CLIPPED_RUN = 3  # samples in a row at the same extreme: one may be chance, three are not (common practice)
-
-
-def dbfs(value: float) -> float | None:
-    """20 log10 of a full-scale value; none for digital silence, which has no level."""
-    return 20.0 * float(np.log10(value)) if value > 0 else None
 
 
 class SampleLevels:

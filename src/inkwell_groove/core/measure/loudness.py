@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.core.sound import Audio
+from inkwell_groove.core.audio.sound import Audio
 
 _BLOCK_S, _STEPS = 0.4, 4
 _ABSOLUTE_GATE_LUFS, _RELATIVE_GATE_LU = -70.0, -10.0

@@ -7,10 +7,11 @@ from collections.abc import Callable
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
+from inkwell_groove.core.audio.decibels import dbfs
+from inkwell_groove.core.audio.sound import Audio, SoundFormat, SoundReader, to_float
 from inkwell_groove.core.measure.chain import Hum, Pair
-from inkwell_groove.core.measure.levels import SampleLevels, TruePeak, dbfs
+from inkwell_groove.core.measure.levels import SampleLevels, TruePeak
 from inkwell_groove.core.measure.loudness import Loudness
-from inkwell_groove.core.sound import Audio, SoundFormat, SoundReader, to_float
 
 _BLOCK_SAMPLES = 262_144
 _FLOOR_BLOCK_S = 0.4

@@ -9,8 +9,8 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from inkwell_groove.core.audio.sound import SoundReader, to_float
 from inkwell_groove.core.restoration.steps import HandRepair
-from inkwell_groove.core.sound import SoundReader, to_float
 
 Vector = npt.NDArray[np.float64]
 _EDGE = 16  # samples over which the mended and the old pass into each other, at most a quarter of the stretch

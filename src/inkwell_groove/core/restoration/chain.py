@@ -13,6 +13,8 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
+from inkwell_groove.core.audio.dither import dither
+from inkwell_groove.core.audio.sound import Samples, SoundFormat, SoundReader
 from inkwell_groove.core.restoration import hiss as hissing
 from inkwell_groove.core.restoration import hum as humming
 from inkwell_groove.core.restoration.channels import Delayed, Matrixed, Quieter
@@ -29,8 +31,6 @@ from inkwell_groove.core.restoration.steps import Channels, Restoration
 from inkwell_groove.core.restoration.stream import Source, Stream
 from inkwell_groove.core.restoration.thumps import Settled
 from inkwell_groove.core.restoration.thumps import find as find_thumps
-from inkwell_groove.core.sealing.render import dither
-from inkwell_groove.core.sound import Samples, SoundFormat, SoundReader
 
 
 def steps_before(

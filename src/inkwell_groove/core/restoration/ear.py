@@ -13,13 +13,13 @@ from typing import Literal, get_args
 import numpy as np
 import numpy.typing as npt
 
+from inkwell_groove.core.audio.sound import SoundReader
 from inkwell_groove.core.measure.loudness import Loudness
 from inkwell_groove.core.restoration.chain import rendered, response_at
 from inkwell_groove.core.restoration.mended import Fillings
 from inkwell_groove.core.restoration.mending import Gap, Reach, mend
 from inkwell_groove.core.restoration.preparing import Prepared
 from inkwell_groove.core.restoration.stream import Block, Source, Stream
-from inkwell_groove.core.sound import SoundReader
 
 ListenFor = Literal["as it was", "repaired", "taken away"]
 LISTEN_FOR: tuple[ListenFor, ...] = get_args(ListenFor)

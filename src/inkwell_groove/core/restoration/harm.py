@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.core.sound import SoundReader, to_float
+from inkwell_groove.core.audio.sound import SoundReader, to_float
 
 OCTAVES_HZ = (31.5, 63.0, 125.0, 250.0, 500.0, 1_000.0, 2_000.0, 4_000.0, 8_000.0, 16_000.0)
 _BLOCK = 1 << 17

@@ -11,12 +11,12 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
+from inkwell_groove.core.audio.sound import Samples, SoundReader
 from inkwell_groove.core.restoration.dropouts import Dropout
 from inkwell_groove.core.restoration.hum import HumTrack
 from inkwell_groove.core.restoration.levelling import HeardLevel
 from inkwell_groove.core.restoration.steps import Restoration
 from inkwell_groove.core.restoration.thumps import Thump
-from inkwell_groove.core.sound import Samples, SoundReader
 
 _VERSION = 2
 

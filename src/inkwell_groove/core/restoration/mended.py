@@ -14,10 +14,10 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
+from inkwell_groove.core.audio.sound import Samples, SoundReader, to_float
 from inkwell_groove.core.restoration.by_hand import worked
 from inkwell_groove.core.restoration.mending import Gap, Reach, mend
 from inkwell_groove.core.restoration.steps import HandRepair
-from inkwell_groove.core.sound import Samples, SoundReader, to_float
 
 STRETCH_SAMPLES = 65_536
 _KEPT_STRETCHES = 64

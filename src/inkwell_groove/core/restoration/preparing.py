@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 
+from inkwell_groove.core.audio.sound import SoundReader
 from inkwell_groove.core.restoration.chain import Restored, learn
 from inkwell_groove.core.restoration.harm import Harm, report
 from inkwell_groove.core.restoration.learnt import Learnt
@@ -16,7 +17,6 @@ from inkwell_groove.core.restoration.repairing import Choice, choice, listed_by_
 from inkwell_groove.core.restoration.scan import Scan, scan
 from inkwell_groove.core.restoration.steps import Restoration
 from inkwell_groove.core.restoration.told import Listed
-from inkwell_groove.core.sound import SoundReader
 
 _KEPT_STRETCHES = 4_096  # an hour and a half at 44.1 kHz, of which only the filled samples are kept
 

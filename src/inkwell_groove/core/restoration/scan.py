@@ -17,11 +17,11 @@ import numpy as np
 import numpy.typing as npt
 from scipy.signal import firwin
 
+from inkwell_groove.core.audio.sound import Samples, SoundReader, to_float
 from inkwell_groove.core.restoration import ar, families, guard
 from inkwell_groove.core.restoration.candidates import FEATURES, alone, candidates_in
 from inkwell_groove.core.restoration.evidence import Rates, evidence_of
 from inkwell_groove.core.restoration.mending import swing_after
-from inkwell_groove.core.sound import Samples, SoundReader, to_float
 
 STRETCH_S = 5.0
 _MARGIN_S = 0.25

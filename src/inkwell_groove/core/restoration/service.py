@@ -10,8 +10,10 @@ from typing import Any
 import soundfile
 from pydantic import BaseModel, ConfigDict
 
+from inkwell_groove.core.audio.probe import probe
+from inkwell_groove.core.audio.sound import SoundFormat, SoundReader
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.probe import probe
 from inkwell_groove.core.restoration.chain import steps_before
 from inkwell_groove.core.restoration.choosing import CAUTIOUS, propose
 from inkwell_groove.core.restoration.harm import Harm
@@ -21,8 +23,6 @@ from inkwell_groove.core.restoration.scan import Scan, scan
 from inkwell_groove.core.restoration.starting import STARTING_POINTS, named
 from inkwell_groove.core.restoration.steps import Clicks, Hum, Restoration, Rumble
 from inkwell_groove.core.restoration.told import Listed, Proposal
-from inkwell_groove.core.sound import SoundFormat, SoundReader
-from inkwell_groove.core.soundfiles import FileReader
 
 _BLOCK_SAMPLES = 1 << 17
 _SUBTYPE = {

@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.signal import firwin, upfirdn
 
-from inkwell_groove.core.sound import SoundReader, to_float
+from inkwell_groove.core.audio.sound import SoundReader, to_float
 
 _LOWERED_S = 30.0  # read at once
 Block = npt.NDArray[np.float64]  # (samples, channels), full scale 1

@@ -10,6 +10,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from inkwell_groove.core import cuesheet, filing
+from inkwell_groove.core.audio.rendering import WordLength, word_length
+from inkwell_groove.core.audio.resampling import Converted
+from inkwell_groove.core.audio.sound import Samples, SoundFormat, SoundReader, to_float
+from inkwell_groove.core.audio.soundfiles import FileReader
+from inkwell_groove.core.audio.writing import prove_track, write_track
 from inkwell_groove.core.copies.gains import read_gains, write_gains
 from inkwell_groove.core.copies.loudness import AlbumLoudness, Listener, album_of, gain_tags
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, Release, TrackDescription, missing_fields
@@ -17,18 +22,13 @@ from inkwell_groove.core.disc import log as disc_log
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.fixity import sha256_from_disk
 from inkwell_groove.core.sealing import papers
-from inkwell_groove.core.sealing.converting import Converted
 from inkwell_groove.core.sealing.covers import COVER_NAMES, Covers, covers_of
 from inkwell_groove.core.sealing.cuts import Cut, cuts
 from inkwell_groove.core.sealing.described import prove_description, write_description
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedFile, SealedTrack, SealOrder, SideOrder
 from inkwell_groove.core.sealing.portrait import Portrait
 from inkwell_groove.core.sealing.readings import prove_reading, tracks_read
-from inkwell_groove.core.sealing.render import WordLength, word_length
 from inkwell_groove.core.sealing.restoring import ForSealing, for_sealing, levelled_together
-from inkwell_groove.core.sealing.tracks import prove_track, write_track
-from inkwell_groove.core.sound import Samples, SoundFormat, SoundReader, to_float
-from inkwell_groove.core.soundfiles import FileReader
 
 LOG_NAME, PLAYLIST_NAME, SUMS_NAME = "sealing.log", "album.m3u8", "SHA256SUMS"
 PAPERS = (LOG_NAME, papers.CUE_NAME, PLAYLIST_NAME, SUMS_NAME)

@@ -16,6 +16,9 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from inkwell_groove.core import cuesheet, filing, tagging
 from inkwell_groove.core.artwork import examine
+from inkwell_groove.core.audio.rendering import WordLength
+from inkwell_groove.core.audio.soundfiles import FileReader
+from inkwell_groove.core.audio.writing import prove_track, write_track
 from inkwell_groove.core.cuesheet import CueSheet
 from inkwell_groove.core.errors import NotSound, Refused
 from inkwell_groove.core.files.pictures import Embedded
@@ -23,9 +26,6 @@ from inkwell_groove.core.files.writing import Change, write
 from inkwell_groove.core.frames import FRAMES_PER_SECOND
 from inkwell_groove.core.sealing.album import write_synced
 from inkwell_groove.core.sealing.onefile import CUE_TAG, LOG_TAG, READING_TAG, TRACKS_TAG, Apart
-from inkwell_groove.core.sealing.render import WordLength
-from inkwell_groove.core.sealing.tracks import prove_track, write_track
-from inkwell_groove.core.soundfiles import FileReader
 
 _LEAD_OUTS = (170, 255)
 _PAPERS = {LOG_TAG: "sealing.log", READING_TAG: "reading.log"}

@@ -15,16 +15,16 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core import cuesheet
-from inkwell_groove.core.copies.joined import Joined
+from inkwell_groove.core.audio.joining import Joined
+from inkwell_groove.core.audio.rendering import BLOCK_SAMPLES, WordLength, render, word_length
+from inkwell_groove.core.audio.resampling import Converted
+from inkwell_groove.core.audio.sound import SoundReader
+from inkwell_groove.core.audio.soundfiles import sound_writer
 from inkwell_groove.core.cuesheet import CueIndex, CueSheet, CueTrack, cue_text
 from inkwell_groove.core.disc.image import DiscImage
 from inkwell_groove.core.disc.toc import RATE_HZ, SAMPLES_PER_FRAME
 from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.frames import MAX_TRACKS
-from inkwell_groove.core.sealing.converting import Converted
-from inkwell_groove.core.sealing.render import BLOCK_SAMPLES, WordLength, render, word_length
-from inkwell_groove.core.sound import SoundReader
-from inkwell_groove.core.soundfiles import sound_writer
 
 SOUND, SHEET = "disc.wav", "disc.cue"
 MOST_FRAMES = 79 * 4_500 + 57 * 75  # 79:57, what the longest common blank discs hold (common practice)

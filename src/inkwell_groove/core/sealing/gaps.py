@@ -11,10 +11,10 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 
+from inkwell_groove.core.audio.sound import Samples, SoundReader, to_float
 from inkwell_groove.core.restoration import hiss
 from inkwell_groove.core.restoration.chain import in_word
 from inkwell_groove.core.restoration.stream import Source
-from inkwell_groove.core.sound import Samples, SoundReader, to_float
 
 _EDGE_S = 0.01
 _SEED = 1877

@@ -18,12 +18,12 @@ from pathlib import Path
 from typing import Any
 
 from inkwell_groove import __version__
+from inkwell_groove.core.audio.writing import prove_samples
 from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.fixity import sha256_from_disk, sha256_of
 from inkwell_groove.core.sealing.bag import DATA
 from inkwell_groove.core.sealing.order import SealedAlbum, SealOrder, SideOrder
 from inkwell_groove.core.sealing.portrait import Portrait
-from inkwell_groove.core.sealing.tracks import prove_samples
 
 Progress = Callable[[float, str], None]
 

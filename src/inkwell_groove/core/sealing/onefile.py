@@ -18,14 +18,14 @@ from mutagen.flac import error as FlacError  # noqa: N812 - an exception in all 
 from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core import cuesheet
-from inkwell_groove.core.copies.joined import Joined
+from inkwell_groove.core.audio.joining import Joined
+from inkwell_groove.core.audio.rendering import WordLength
+from inkwell_groove.core.audio.writing import prove_track, write_track
 from inkwell_groove.core.cuesheet import CueIndex, CueSheet, CueTrack, cue_text
 from inkwell_groove.core.disc.toc import SAMPLES_PER_FRAME
 from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.files.pictures import Embedded
 from inkwell_groove.core.frames import nearest_frame
-from inkwell_groove.core.sealing.render import WordLength
-from inkwell_groove.core.sealing.tracks import prove_track, write_track
 
 LOG_TAG, READING_TAG, CUE_TAG, TRACKS_TAG = "LOG", "READING_LOG", "CUESHEET", "TRACKS"
 _PADDING_BYTES = 8_192

@@ -5,13 +5,13 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.artwork import ArtworkFacts
+from inkwell_groove.core.audio.sound import SoundFormat
 from inkwell_groove.core.copies.loudness import AlbumLoudness
 from inkwell_groove.core.description import Release, TrackDescription
 from inkwell_groove.core.disc.record import DiscRecord
 from inkwell_groove.core.files.art import ArtRule
-from inkwell_groove.core.plan import Plan
+from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.core.sealing.profile import Profile
-from inkwell_groove.core.sound import SoundFormat
 
 
 class SideOrder(BaseModel):

@@ -22,13 +22,13 @@ from inkwell_groove import __version__
 from inkwell_groove.core import filing
 from inkwell_groove.core.copies.album import make_copies_beside
 from inkwell_groove.core.copies.order import CopyOrder
+from inkwell_groove.core.playlist import playlist_of
 from inkwell_groove.core.sealing.album import Made, seal_album, write_synced
 from inkwell_groove.core.sealing.assembling import assemble
 from inkwell_groove.core.sealing.bag import DATA, close_bag, payload_of
 from inkwell_groove.core.sealing.descriptions import as_dublin_core, as_json
 from inkwell_groove.core.sealing.keeping import Earlier, hear_again, masters_key, part_key, take_over
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedPart, SealOrder
-from inkwell_groove.core.sealing.papers import playlist_of
 from inkwell_groove.core.sealing.report import report_html
 from inkwell_groove.core.sealing.untouched import write_untouched
 

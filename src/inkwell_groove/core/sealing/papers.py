@@ -10,6 +10,7 @@ from inkwell_groove.core.cuesheet import CueIndex, CueSheet, CueTrack, cue_text
 from inkwell_groove.core.disc import layout as disc_layout
 from inkwell_groove.core.disc.record import grade
 from inkwell_groove.core.frames import nearest_frame
+from inkwell_groove.core.playlist import playlist_of
 from inkwell_groove.core.sealing.order import SealedTrack, SealOrder, SideOrder
 
 CUE_NAME = "album.cue"
@@ -85,15 +86,6 @@ def playlist(tracks: Iterable[SealedTrack]) -> str:
     return playlist_of(
         (track.seconds(track.start_sample, track.end_sample), track.artist, track.title, track.file) for track in tracks
     )
-
-
-def playlist_of(entries: Iterable[tuple[float, str, str, str]]) -> str:
-    """An M3U8 playlist of (seconds, artist, title, file): UTF-8, relative names, whole seconds in each #EXTINF."""
-    lines = ["#EXTM3U"]
-    for seconds, artist, title, file in entries:
-        said = " - ".join(part for part in (artist, title) if part)
-        lines += [f"#EXTINF:{round(seconds)},{said}", file]
-    return "\n".join(lines) + "\n"
 
 
 def checksum_list(files: Iterable[tuple[str, str]]) -> str:

@@ -10,19 +10,19 @@ from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove import __version__
 from inkwell_groove.core import filing
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.copies.album import CopiesMade, make_copies_beside
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.errors import LossyForMaster, ProofFailed, Refused
 from inkwell_groove.core.files.reading import read_file, read_pictures
 from inkwell_groove.core.fixity import sha256_from_disk, sha256_of
+from inkwell_groove.core.playlist import playlist_of
 from inkwell_groove.core.sealing.album import write_synced
 from inkwell_groove.core.sealing.bag import DATA, close_bag, payload_of
 from inkwell_groove.core.sealing.onefile import Apart, Part, Whole, same_format, write_whole
 from inkwell_groove.core.sealing.package import COPIES, MASTERS, ONE_FILE, PLAYLIST
-from inkwell_groove.core.sealing.papers import playlist_of
-from inkwell_groove.core.soundfiles import FileReader
+from inkwell_groove.core.sealing.verify import FileVerdict, verify_file
 from inkwell_groove.core.tagging import read_tags
-from inkwell_groove.core.verify import FileVerdict, verify_file
 
 
 class PlainSealed(BaseModel):

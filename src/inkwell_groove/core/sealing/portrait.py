@@ -6,7 +6,7 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
-from inkwell_groove.core.sound import Samples
+from inkwell_groove.core.audio.sound import Samples
 
 _WINDOW_SAMPLES = 4_096
 _BANDS_PER_OCTAVE = 6

@@ -9,11 +9,11 @@ from __future__ import annotations
 import hashlib
 from pathlib import Path
 
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.disc.record import TrackRead, best
 from inkwell_groove.core.disc.toc import SAMPLES_PER_FRAME
 from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.core.sealing.order import SideOrder
-from inkwell_groove.core.soundfiles import FileReader
 
 _BLOCK_SAMPLES = 500 * SAMPLES_PER_FRAME
 

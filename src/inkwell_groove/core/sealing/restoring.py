@@ -11,6 +11,8 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from inkwell_groove.core.audio.sound import SoundReader
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.restoration.harm import Harm
 from inkwell_groove.core.restoration.learnt import Learnt
 from inkwell_groove.core.restoration.levelling import gain_for
@@ -19,8 +21,6 @@ from inkwell_groove.core.restoration.scan import Scan
 from inkwell_groove.core.restoration.steps import Level, Restoration
 from inkwell_groove.core.sealing.gaps import Gapped, room_tone
 from inkwell_groove.core.sealing.order import SideOrder
-from inkwell_groove.core.sound import SoundReader
-from inkwell_groove.core.soundfiles import FileReader
 
 
 class ForSealing(NamedTuple):

@@ -12,14 +12,16 @@ from pathlib import Path
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove import __version__
-from inkwell_groove.core import bext, filing, riff, tagging
+from inkwell_groove.core import filing, tagging
+from inkwell_groove.core.audio import bext, riff
+from inkwell_groove.core.audio.packing import pcm_bytes
+from inkwell_groove.core.audio.rendering import WordLength
+from inkwell_groove.core.audio.soundfiles import FileReader, blocks
+from inkwell_groove.core.audio.writing import prove_track, write_track
 from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.core.fixity import sha256_from_disk, sha256_of
 from inkwell_groove.core.sealing.order import SealOrder, SideOrder
 from inkwell_groove.core.sealing.profile import Untouched
-from inkwell_groove.core.sealing.render import WordLength
-from inkwell_groove.core.sealing.tracks import pcm_bytes, prove_track, write_track
-from inkwell_groove.core.soundfiles import FileReader, blocks
 
 _BLOCK_SAMPLES = 262_144
 _SUFFIX = {"WAV": ".wav", "RF64": ".wav", "FLAC": ".flac", "AIFF": ".aiff", "W64": ".w64"}

@@ -17,7 +17,7 @@ import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 from scipy.fft import dct
 
-from inkwell_groove.core.sound import SoundReader, to_float
+from inkwell_groove.core.audio.sound import SoundReader, to_float
 
 Cause = Literal["", "lossy coding", "a lower rate"]
 _Floats = npt.NDArray[np.float64]

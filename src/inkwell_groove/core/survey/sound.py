@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
+from inkwell_groove.core.audio.sound import Samples, SoundReader, to_float
 from inkwell_groove.core.measure.levels import SampleLevels
-from inkwell_groove.core.sound import Samples, SoundReader, to_float
 from inkwell_groove.core.survey.coding import Coding, coding_of
 from inkwell_groove.core.survey.finding import Finding, House, Release, finding
 

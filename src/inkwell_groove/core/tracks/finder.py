@@ -13,8 +13,8 @@ from itertools import pairwise
 import numpy as np
 import numpy.typing as npt
 
+from inkwell_groove.core.audio.sound import SoundReader
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.sound import SoundReader
 from inkwell_groove.core.tracks.arrange import Arrangement, Known, arrange
 from inkwell_groove.core.tracks.candidates import Join, joins_of, pointed_at
 from inkwell_groove.core.tracks.found import FixedJoin, FoundSide, FoundTrack, FoundTracks, Settings

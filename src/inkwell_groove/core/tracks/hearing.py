@@ -18,7 +18,7 @@ import numpy.typing as npt
 import scipy.fft
 import soxr
 
-from inkwell_groove.core.sound import SoundReader, to_float
+from inkwell_groove.core.audio.sound import SoundReader, to_float
 from inkwell_groove.core.tracks import declick
 
 RATE_HZ = 24_000

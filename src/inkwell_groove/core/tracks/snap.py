@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 from scipy.ndimage import uniform_filter1d
 
-from inkwell_groove.core.sound import SoundReader, to_float
+from inkwell_groove.core.audio.sound import SoundReader, to_float
 
 SnapTo = Literal["quietest moment", "zero crossing"]
 _QUIET_REACH_S, _QUIET_WINDOW_S = 0.5, 0.01

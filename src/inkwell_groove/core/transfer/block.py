@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-Whole = npt.NDArray[np.int32]  # (samples, channels), left-justified: full scale is 2**31, whatever the word length
+from inkwell_groove.core.audio.packing import Whole
 
 
 @dataclass(frozen=True)
@@ -62,9 +62,3 @@ def from_float(samples: npt.NDArray[np.floating], *, bits: int = 24) -> Whole:
     full = 2.0 ** (bits - 1)
     whole = np.clip(np.rint(samples.astype(np.float64) * full), -full, full - 1)
     return whole.astype(np.int64).astype(np.int32) << (32 - bits)
-
-
-def to_pcm(samples: Whole, bits: int) -> bytes:
-    """Little-endian PCM of 16, 24 or 32 bit: the upper bytes of each value, interleaved."""
-    raw = np.ascontiguousarray(samples, dtype="<i4").view(np.uint8).reshape(-1, 4)
-    return raw[:, 4 - bits // 8 :].tobytes()

@@ -9,7 +9,7 @@ from datetime import datetime
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.core.bext import Bext, ascii_text
+from inkwell_groove.core.audio.bext import Bext, ascii_text
 
 
 class Chain(BaseModel):

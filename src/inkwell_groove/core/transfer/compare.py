@@ -15,8 +15,8 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.core.measure.levels import dbfs
-from inkwell_groove.core.sound import SoundReader, to_float
+from inkwell_groove.core.audio.decibels import dbfs
+from inkwell_groove.core.audio.sound import SoundReader, to_float
 
 HOP_S = 0.01
 _STRETCH_S, _REACH_S = 12.0, 4.0

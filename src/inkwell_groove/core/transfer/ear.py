@@ -12,7 +12,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from inkwell_groove.core.transfer.block import Whole
+from inkwell_groove.core.audio.packing import Whole
 
 FRAME_S = 0.02
 _BANDS_HZ = ((20.0, 150.0), (250.0, 4_000.0), (5_000.0, 12_000.0))

@@ -6,10 +6,10 @@ import os
 from collections.abc import Callable
 from pathlib import Path
 
-from inkwell_groove.core import bext, riff
+from inkwell_groove.core.audio import bext, riff
+from inkwell_groove.core.audio.packing import pcm_bytes
+from inkwell_groove.core.audio.soundfiles import FileReader, blocks
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.soundfiles import FileReader, blocks
-from inkwell_groove.core.transfer.block import to_pcm
 
 _BLOCK_SAMPLES = 1 << 18
 
@@ -43,7 +43,7 @@ def write_joined(
                     raise Refused("takes of different formats are not joined", where=path.name)
                 for block in blocks(reader, 0, own.samples, _BLOCK_SAMPLES):
                     wide = block.astype("int32") << 16 if form.bits == 16 else block
-                    out.write(to_pcm(wide, form.bits))
+                    out.write(pcm_bytes(wide, form.bits))
                     written += len(block)
                     progress(number / len(paths))
         if written * align % 2:

@@ -13,9 +13,11 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
+from inkwell_groove.core.audio.decibels import dbfs
+from inkwell_groove.core.audio.packing import Whole
 from inkwell_groove.core.measure.chain import Hum
-from inkwell_groove.core.measure.levels import MIN_CLIPPED_RUN, TruePeak, dbfs
-from inkwell_groove.core.transfer.block import Block, Whole
+from inkwell_groove.core.measure.levels import MIN_CLIPPED_RUN, TruePeak
+from inkwell_groove.core.transfer.block import Block
 
 WINDOWS_PER_S = 10
 HISTORY_S = 180

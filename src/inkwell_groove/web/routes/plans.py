@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pydantic import BaseModel, ConfigDict
 
-from inkwell_groove.core.plan import Edge
-from inkwell_groove.core.plan_edits import PlanEdit
+from inkwell_groove.core.planning.edits import PlanEdit
+from inkwell_groove.core.planning.plan import Edge
 from inkwell_groove.core.tracks.found import FoundTracks
 from inkwell_groove.web.access import READER
 from inkwell_groove.web.dependencies import Room, Who

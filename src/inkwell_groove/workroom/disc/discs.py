@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 from inkwell_groove.catalogues.witness_register import WitnessRegister
 from inkwell_groove.core.disc import log
 from inkwell_groove.core.disc.layout import GapChoice
-from inkwell_groove.core.disc.planning import disc_plan, track_key, with_gaps
 from inkwell_groove.core.disc.reading import numbers_to_read
 from inkwell_groove.core.disc.record import DiscRecord
 from inkwell_groove.core.errors import Conflict, Missing, Refused
+from inkwell_groove.core.planning.disc import disc_plan, track_key, with_gaps
 from inkwell_groove.devices.drives import OpticalDrives
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore

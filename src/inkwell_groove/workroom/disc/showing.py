@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
-from inkwell_groove.core.disc.planning import track_key
 from inkwell_groove.core.disc.record import Gap, advice
 from inkwell_groove.core.disc.toc import Toc
+from inkwell_groove.core.planning.disc import track_key
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import DiscRead, Job, Side
 from inkwell_groove.workroom.disc.standing import Standing, standing

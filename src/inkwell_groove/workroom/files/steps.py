@@ -9,13 +9,13 @@ from typing import Any, Literal
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
+from inkwell_groove.core.audio.flacfile import checked
 from inkwell_groove.core.errors import Conflict, Missing
 from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.core.files.fields import BY_NAME, accept
 from inkwell_groove.core.files.moving import plan_moves
 from inkwell_groove.core.files.pictures import KIND_OF
 from inkwell_groove.core.files.silence import KEPT_S
-from inkwell_groove.core.flacfile import checked
 from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.files.bundles import beside_anew, root_of

@@ -8,6 +8,9 @@ from typing import Any
 
 from inkwell_groove import __version__
 from inkwell_groove.catalogues.witness_register import WitnessRegister
+from inkwell_groove.core.audio.probe import probe
+from inkwell_groove.core.audio.rendering import WordLength
+from inkwell_groove.core.audio.writing import prove_track, write_track
 from inkwell_groove.core.disc import cdtext
 from inkwell_groove.core.disc.indexes import with_indexes
 from inkwell_groove.core.disc.offset import find_offset
@@ -21,9 +24,6 @@ from inkwell_groove.core.disc.witnesses import Register
 from inkwell_groove.core.errors import Conflict, ProofFailed, Refused
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.peaks import build
-from inkwell_groove.core.probe import probe
-from inkwell_groove.core.sealing.render import WordLength
-from inkwell_groove.core.sealing.tracks import prove_track, write_track
 from inkwell_groove.devices.drives import DriveOrder
 from inkwell_groove.store.media import PEAKS_NAME, MediaStore
 from inkwell_groove.workroom.disc.strip import Recorder

@@ -7,11 +7,11 @@ from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from inkwell_groove.core.audio.flacfile import checked, stated_md5
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.duplicates.portrait import portray
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.core.files.pictures import size_of
-from inkwell_groove.core.flacfile import checked, stated_md5
-from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.survey.files import unknown_file
 from inkwell_groove.core.survey.finding import Finding, House, Record
 from inkwell_groove.core.survey.loudness import LoudnessFacts

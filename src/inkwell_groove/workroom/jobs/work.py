@@ -8,13 +8,16 @@ import shutil
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from inkwell_groove.core import peaks, riff
+from inkwell_groove.core import peaks
+from inkwell_groove.core.audio import riff
+from inkwell_groove.core.audio.decibels import dbfs
+from inkwell_groove.core.audio.probe import probe
+from inkwell_groove.core.audio.sound import SoundFormat
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import NotSound, ProofFailed
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.measure.clipping import clipped_runs
-from inkwell_groove.core.measure.levels import dbfs
 from inkwell_groove.core.peaks import PeakFile, build
-from inkwell_groove.core.probe import probe
 from inkwell_groove.core.restoration.choosing import propose
 from inkwell_groove.core.restoration.learnt import Learnt, Watched
 from inkwell_groove.core.restoration.preparing import prepare
@@ -24,8 +27,6 @@ from inkwell_groove.core.restoration.steps import Restoration
 from inkwell_groove.core.sealing.keeping import Earlier
 from inkwell_groove.core.sealing.order import SealedAlbum, SealOrder
 from inkwell_groove.core.sealing.package import seal_package
-from inkwell_groove.core.sound import SoundFormat
-from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.core.tracks.finder import known_of, tracks_in
 from inkwell_groove.core.tracks.found import FixedJoin, Settings
 from inkwell_groove.core.transfer.compare import compare as compare_takes

@@ -20,11 +20,11 @@ from typing import Any, Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from inkwell_groove.core.audio.sound import MAX_CHANNELS, MAX_RATE_HZ, Word
 from inkwell_groove.core.disc.record import DiscRecord
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.plan import Plan
+from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.core.sealing.profile import Profile
-from inkwell_groove.core.sound import MAX_CHANNELS, MAX_RATE_HZ, Word
 from inkwell_groove.workroom.views import Transferred
 
 DOCUMENT = "docket.json"

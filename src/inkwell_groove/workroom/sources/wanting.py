@@ -8,13 +8,13 @@ from pathlib import Path
 
 import numpy as np
 
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.description import values_of
 from inkwell_groove.core.disc.toc import Toc
 from inkwell_groove.core.fingerprint.prints import BLOCK, HOP_S, with_strengths
 from inkwell_groove.core.matching.laying import Known
 from inkwell_groove.core.matching.score import Wanted
 from inkwell_groove.core.matching.ways import Excerpt
-from inkwell_groove.core.soundfiles import FileReader
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Docket, LookUp, Side
 from inkwell_groove.workroom.disc.standing import standing

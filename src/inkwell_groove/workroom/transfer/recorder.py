@@ -19,11 +19,11 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from inkwell_groove.core import bext, riff
+from inkwell_groove.core.audio import bext, riff
+from inkwell_groove.core.audio.packing import Whole, from_pcm, pcm_bytes
 from inkwell_groove.core.live_peaks import LivePeaks
 from inkwell_groove.core.measure.loudness import Loudness
 from inkwell_groove.core.peaks import PeakIndex
-from inkwell_groove.core.transfer.block import Whole, to_pcm
 from inkwell_groove.core.transfer.chain import RecordingFacts, bext_of
 from inkwell_groove.core.transfer.continuity import Fault
 from inkwell_groove.store.media import DiskFull, sync_file, sync_folder
@@ -119,7 +119,7 @@ class Recorder:
         """Appends samples. Raises DiskFull; what was written before stays, to the last whole sample."""
         if self._failure is not None:
             raise self._full(self._failure)
-        data = memoryview(to_pcm(samples, self.begun.facts.bits))
+        data = memoryview(pcm_bytes(samples, self.begun.facts.bits))
         written = 0
         try:
             while written < len(data):
@@ -232,14 +232,6 @@ class Recorder:
             where=self.begun.name,
             remedy="What was written until then is kept. Make room on the disk, then go on with a new take",
         )
-
-
-def from_pcm(data: bytes, bits: int, channels: int) -> Whole:
-    """Little-endian PCM as left-justified 32-bit integers."""
-    width = bits // 8
-    out = np.zeros((len(data) // width, 4), dtype=np.uint8)
-    out[:, 4 - width :] = np.frombuffer(data, dtype=np.uint8).reshape(-1, width)
-    return out.view("<i4").reshape(-1, channels)
 
 
 def read_begun(folder: Path) -> Begun | None:

@@ -15,8 +15,8 @@ from dataclasses import dataclass, field
 
 import structlog
 
+from inkwell_groove.core.audio.decibels import dbfs
 from inkwell_groove.core.errors import Conflict, InkwellError
-from inkwell_groove.core.measure.levels import dbfs
 from inkwell_groove.core.transfer.block import Block, PreRoll
 from inkwell_groove.core.transfer.continuity import Continuity, Fault
 from inkwell_groove.core.transfer.gain import GainAdvice, advise

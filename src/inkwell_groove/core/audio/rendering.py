@@ -8,16 +8,14 @@ Vanderkooy, Quantization and Dither, 1992), and the log says so.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from functools import lru_cache
 
 import numpy as np
-import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict
 
-from inkwell_groove.core.sound import Samples, SoundReader
+from inkwell_groove.core.audio.dither import dither
+from inkwell_groove.core.audio.sound import Samples, SoundReader
 
 BLOCK_SAMPLES = 65_536
-_DITHER_GRAIN = 65_536  # dither is drawn afresh for every such stretch of the take, so any block size gives the same
 
 
 class WordLength(BaseModel):
@@ -103,22 +101,3 @@ def _faded(block: Samples, first: int, samples: int, fades: tuple[int, int]) -> 
     grain = 256 if block.dtype == np.int32 else 1  # 24 bits lie in the upper part of 32
     softer = np.rint(block.astype(np.float64) / grain * gain[:, None]).astype(block.dtype) * grain
     return np.where((gain < 1.0)[:, None], softer, block).astype(block.dtype)
-
-
-def dither(first_sample: int, samples: int, channels: int) -> npt.NDArray[np.float64]:
-    """Triangular noise of two steps peak to peak for a stretch of the take: the same for the same place, always."""
-    out = np.empty((samples, channels))
-    done = 0
-    while done < samples:
-        grain, inside = divmod(first_sample + done, _DITHER_GRAIN)
-        count = min(samples - done, _DITHER_GRAIN - inside)
-        out[done : done + count] = _grain(grain, channels)[inside : inside + count]
-        done += count
-    return out
-
-
-@lru_cache(maxsize=4)
-def _grain(number: int, channels: int) -> npt.NDArray[np.float64]:
-    """One stretch of dither, which small blocks ask for many times."""
-    noise = np.random.default_rng([24, number]).random((_DITHER_GRAIN, channels, 2))
-    return np.asarray(noise[:, :, 0] - noise[:, :, 1])

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import re
 import struct
-import unicodedata
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.errors import NotSound, Truncated
+from inkwell_groove.core.folding import without_accents
 
 _FIXED = struct.Struct("<256s32s32s10s8sQH64s5h180s")  # 602 bytes, then the coding history
 FIXED_BYTES = _FIXED.size
@@ -85,9 +85,8 @@ def parse(data: bytes, *, name: str = "bext") -> Bext:
 
 def ascii_text(text: str, most: int | None = None) -> str:
     """Text as the chunk can hold it: accents fall off, what has no likeness becomes a question mark."""
-    plain = unicodedata.normalize("NFKD", text.translate(_LIKENESS))
-    kept = "".join(char for char in plain if not unicodedata.combining(char))
-    clean = "".join(char if " " <= char <= "~" else "?" for char in kept)
+    plain = without_accents(text.translate(_LIKENESS))
+    clean = "".join(char if " " <= char <= "~" else "?" for char in plain)
     return clean if most is None else clean[:most]
 
 

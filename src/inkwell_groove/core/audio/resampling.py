@@ -11,7 +11,7 @@ from math import gcd
 import numpy as np
 import soxr
 
-from inkwell_groove.core.sound import Audio, SoundFormat, SoundReader, to_float
+from inkwell_groove.core.audio.sound import Audio, SoundFormat, SoundReader, to_float
 
 _GRID_SAMPLES = 65_536
 _AROUND_SAMPLES = 4_096  # several times the filter's reach at any of our rates

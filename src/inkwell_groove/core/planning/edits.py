@@ -7,9 +7,9 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.core import plan_moves as moves
 from inkwell_groove.core.errors import Missing, Refused
-from inkwell_groove.core.plan import Edge, Gaps, Plan
+from inkwell_groove.core.planning import moves
+from inkwell_groove.core.planning.plan import Edge, Gaps, Plan
 from inkwell_groove.core.restoration.starting import StartingPoint
 from inkwell_groove.core.restoration.steps import Clicks, HandRepair, Restoration, Verdict
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.plan import BY_HAND, MIN_TRACK_SAMPLES, Edge, EdgeNote, Plan, TrackSpan, with_tracks
+from inkwell_groove.core.planning.plan import BY_HAND, MIN_TRACK_SAMPLES, Edge, EdgeNote, Plan, TrackSpan, with_tracks
 
 
 def move_edge(plan: Plan, key: str, edge: Edge, to_sample: int, *, carry: bool = False) -> Plan:

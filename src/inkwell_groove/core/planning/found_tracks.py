@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from inkwell_groove.core.plan import EdgeNote, Plan, SideFound, TrackSpan, with_tracks
+from inkwell_groove.core.planning.plan import EdgeNote, Plan, SideFound, TrackSpan, with_tracks
 from inkwell_groove.core.tracks.found import FixedJoin, FoundEdge, FoundTracks
 
 _SAME_SAMPLES = 2  # seconds as floats may be a sample off

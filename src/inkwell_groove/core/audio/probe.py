@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from inkwell_groove.core import aiff, flacfile, riff
+from inkwell_groove.core.audio import aiff, flacfile, riff
+from inkwell_groove.core.audio.sound import MAX_CHANNELS, MAX_RATE_HZ, MIN_RATE_HZ, SoundFormat
+from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import NotSound, Refused
-from inkwell_groove.core.sound import MAX_CHANNELS, MAX_RATE_HZ, MIN_RATE_HZ, SoundFormat
-from inkwell_groove.core.soundfiles import FileReader
 
 ACCEPTED = "WAV, RF64, AIFF or FLAC"
 

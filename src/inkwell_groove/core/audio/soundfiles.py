@@ -8,13 +8,13 @@ from pathlib import Path
 from types import TracebackType
 from typing import BinaryIO, cast
 
-import numba
 import numpy as np
 import soundfile
 
-from inkwell_groove.core import riff
+from inkwell_groove.core.audio import riff
+from inkwell_groove.core.audio.packing import unpacked24
+from inkwell_groove.core.audio.sound import Samples, SoundFormat, SoundReader, Word
 from inkwell_groove.core.errors import NotSound, Refused, Truncated
-from inkwell_groove.core.sound import Samples, SoundFormat, SoundReader, Word
 
 _WORD_OF_SUBTYPE: dict[str, Word] = {
     "PCM_U8": "u8",
@@ -122,8 +122,7 @@ class _PlainSamples:
             found = np.fromfile(self._file, "<i2", values)
         else:
             packed = np.fromfile(self._file, np.uint8, values * width)
-            found = np.empty(len(packed) // width, np.int32)
-            _unpack24(packed, found)
+            found = unpacked24(packed)
         whole = len(found) // self._channels
         return found[: whole * self._channels].reshape(whole, self._channels)
 
@@ -147,14 +146,6 @@ def _plain_samples(path: Path, form: SoundFormat, name: str) -> _PlainSamples | 
         pass  # libsndfile forgives more, and what it reads is what has always been taken in
     file.close()
     return None
-
-
-@numba.njit(nogil=True, cache=True)
-def _unpack24(packed, values):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
-    """Three bytes each, lowest first, into the upper three of 32 bits."""
-    for n in range(len(values)):
-        low, middle, high = np.int32(packed[3 * n]), np.int32(packed[3 * n + 1]), np.int32(packed[3 * n + 2])
-        values[n] = (high << 24) | (middle << 16) | (low << 8)
 
 
 class Stretch:

@@ -15,8 +15,8 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict
 
+from inkwell_groove.core.audio.flacfile import StreamInfo, read_streaminfo
 from inkwell_groove.core.errors import InkwellError
-from inkwell_groove.core.flacfile import StreamInfo, read_streaminfo
 
 Bytes = npt.NDArray[np.uint8]
 _MOST_STRETCHES = 4_096

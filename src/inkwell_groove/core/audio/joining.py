@@ -8,8 +8,8 @@ from pathlib import Path
 
 import numpy as np
 
-from inkwell_groove.core.sound import Samples
-from inkwell_groove.core.soundfiles import FileReader
+from inkwell_groove.core.audio.sound import Samples
+from inkwell_groove.core.audio.soundfiles import FileReader
 
 
 class Joined:

@@ -6,14 +6,14 @@ import hashlib
 from collections.abc import Callable
 from pathlib import Path
 
-import numba
 import numpy as np
 
+from inkwell_groove.core.audio.flacfile import read_streaminfo
+from inkwell_groove.core.audio.packing import pcm_bytes
+from inkwell_groove.core.audio.rendering import BLOCK_SAMPLES, WordLength, render
+from inkwell_groove.core.audio.sound import Samples, SoundReader
+from inkwell_groove.core.audio.soundfiles import FileReader, blocks, sound_writer
 from inkwell_groove.core.errors import ProofFailed
-from inkwell_groove.core.flacfile import read_streaminfo
-from inkwell_groove.core.sealing.render import BLOCK_SAMPLES, WordLength, render
-from inkwell_groove.core.sound import Samples, SoundReader
-from inkwell_groove.core.soundfiles import FileReader, blocks, sound_writer
 
 _CONTAINERS = {".flac": ("FLAC",), ".wav": ("WAV", "RF64"), ".aiff": ("AIFF",)}
 
@@ -108,24 +108,3 @@ def prove_samples(path: Path, md5: str, samples: int, *, heard: Callable[[Sample
 def _stated_md5(path: Path) -> bytes:
     with path.open("rb") as stream:
         return read_streaminfo(stream, size=path.stat().st_size, name=path.name).md5
-
-
-def pcm_bytes(block: Samples, bits: int) -> bytes | memoryview:
-    """A block as RFC 9639 section 8.2 hashes it: interleaved, signed, little-endian, in the fewest whole bytes."""
-    if bits == 16:
-        return block.astype("<i2", copy=False).tobytes()
-    if bits == 8:
-        return (block >> 8).astype("<i1").tobytes()
-    packed = np.empty(block.size * 3, np.uint8)
-    _pack24(np.ascontiguousarray(block, np.int32).reshape(-1), packed)
-    return packed.data
-
-
-@numba.njit(nogil=True, cache=True)
-def _pack24(samples, packed):  # type: ignore[no-untyped-def] # pragma: no cover: compiled
-    """The upper three bytes of each 32, lowest first."""
-    for n in range(len(samples)):
-        value = samples[n] >> 8
-        packed[3 * n] = value & 0xFF
-        packed[3 * n + 1] = (value >> 8) & 0xFF
-        packed[3 * n + 2] = (value >> 16) & 0xFF

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from inkwell_groove.core.disc.layout import DiscLayout, GapChoice
 from inkwell_groove.core.disc.toc import SAMPLES_PER_FRAME
-from inkwell_groove.core.plan import Plan, TrackSpan
+from inkwell_groove.core.planning.plan import Plan, TrackSpan
 
 
 def disc_plan(layout: DiscLayout, take_sha256: str, *, disc_number: int = 1) -> Plan:

@@ -11,12 +11,13 @@ from typing import BinaryIO
 
 from pydantic import BaseModel, ConfigDict
 
-from inkwell_groove.core.bytesource import ByteSource
+from inkwell_groove.core.audio.bytesource import ByteSource
+from inkwell_groove.core.audio.chunks import chunks
 from inkwell_groove.core.errors import LengthLie, NotSound, Truncated
 
 _PCM, _FLOAT, _EXTENSIBLE = 0x0001, 0x0003, 0xFFFE
 _DS64_BYTES = 28
-_SIZE_ELSEWHERE = 0xFFFFFFFF  # RF64: the true size is in ds64; also left behind by recorders that were killed
+SIZE_ELSEWHERE = 0xFFFFFFFF  # RF64: the true size is in ds64; also left behind by recorders that were killed
 
 
 class RiffLayout(BaseModel):
@@ -65,25 +66,23 @@ def read_layout(stream: BinaryIO, *, size: int, name: str) -> RiffLayout:
         )
     fmt: bytes | None = None
     size_from_ds64: int | None = None
-    while True:
-        if source.left < 8:
-            raise Truncated(
-                "the header ends before the samples begin (no data chunk)",
-                where=name,
-                remedy="The file was cut short: copy or make it again from its source",
-            )
-        kind, length = source.unpack("<4sI", "a chunk's head")
-        start = source.position
-        if kind == b"ds64":
+    for chunk in chunks(source, "<"):
+        if chunk.name == b"ds64":
             _, size_from_ds64, _ = source.unpack("<QQQ", "the ds64 chunk")
-        elif kind == b"fmt ":
-            fmt = source.take(length, "the fmt chunk")
-        elif kind == b"data":
+        elif chunk.name == b"fmt ":
+            fmt = source.take(chunk.length, "the fmt chunk")
+        elif chunk.name == b"data":
             if fmt is None:
                 raise NotSound("the data chunk comes before the fmt chunk", where=name, remedy="Make the file again")
-            declared = size_from_ds64 if size_from_ds64 is not None and length == _SIZE_ELSEWHERE else length
-            return _layout(magic.decode(), fmt, source, start, declared, name)
-        source.seek(start + length + (length & 1))
+            declared = chunk.length
+            if size_from_ds64 is not None and declared == SIZE_ELSEWHERE:
+                declared = size_from_ds64
+            return _layout(magic.decode(), fmt, source, chunk.start, declared, name)
+    raise Truncated(
+        "the header ends before the samples begin (no data chunk)",
+        where=name,
+        remedy="The file was cut short: copy or make it again from its source",
+    )
 
 
 def _layout(magic: str, fmt: bytes, source: ByteSource, data_offset: int, declared_bytes: int, name: str) -> RiffLayout:
@@ -117,7 +116,7 @@ def _layout(magic: str, fmt: bytes, source: ByteSource, data_offset: int, declar
         data_offset=data_offset,
         declared_bytes=declared_bytes,
         found_bytes=max(0, min(declared_bytes, source.size - data_offset))
-        if 0 < declared_bytes < _SIZE_ELSEWHERE or magic == "RF64"
+        if 0 < declared_bytes < SIZE_ELSEWHERE or magic == "RF64"
         else max(0, source.size - data_offset),
     )
 
@@ -128,7 +127,7 @@ def check_length(layout: RiffLayout, *, name: str) -> None:
         return
     found, declared = layout.found_samples, layout.declared_samples
     told = "no length" if declared == 0 else f"{declared} samples ({declared / layout.rate_hz:.1f} s)"
-    if layout.declared_bytes == _SIZE_ELSEWHERE:
+    if layout.declared_bytes == SIZE_ELSEWHERE:
         told = "an unknown length"
     raise LengthLie(
         f"the header promises {told}, the file holds {found} ({layout.seconds_found:.1f} s)",
@@ -147,10 +146,10 @@ def true_header(layout: RiffLayout) -> bytes:
     chunks = _chunk(b"fmt ", layout.fmt_chunk)
     padded = data_bytes + (data_bytes & 1)
     riff_bytes = 4 + len(chunks) + 8 + padded
-    if riff_bytes < _SIZE_ELSEWHERE:
+    if riff_bytes < SIZE_ELSEWHERE:
         return _wav_head(riff_bytes) + chunks + struct.pack("<4sI", b"data", data_bytes)
     ds64 = _ds64(riff_bytes + 8 + _DS64_BYTES, data_bytes, layout.found_samples)
-    return _rf64_head() + ds64 + chunks + struct.pack("<4sI", b"data", _SIZE_ELSEWHERE)
+    return _rf64_head() + ds64 + chunks + struct.pack("<4sI", b"data", SIZE_ELSEWHERE)
 
 
 def recording_header(*, rate_hz: int, channels: int, bits: int, bext: bytes, data_bytes: int) -> bytes:
@@ -163,11 +162,11 @@ def recording_header(*, rate_hz: int, channels: int, bits: int, bext: bytes, dat
     fmt = struct.pack("<HHIIHH", _PCM, channels, rate_hz, rate_hz * align, align, bits)
     chunks = _chunk(b"bext", bext) + _chunk(b"fmt ", fmt)
     riff_bytes = 4 + 8 + _DS64_BYTES + len(chunks) + 8 + data_bytes + (data_bytes & 1)
-    if riff_bytes < _SIZE_ELSEWHERE:
+    if riff_bytes < SIZE_ELSEWHERE:
         junk = _chunk(b"JUNK", bytes(_DS64_BYTES))
         return _wav_head(riff_bytes) + junk + chunks + struct.pack("<4sI", b"data", data_bytes)
     ds64 = _ds64(riff_bytes, data_bytes, data_bytes // align)
-    return _rf64_head() + ds64 + chunks + struct.pack("<4sI", b"data", _SIZE_ELSEWHERE)
+    return _rf64_head() + ds64 + chunks + struct.pack("<4sI", b"data", SIZE_ELSEWHERE)
 
 
 def read_chunk(stream: BinaryIO, kind: bytes, *, size: int, name: str) -> bytes | None:
@@ -189,7 +188,7 @@ def _wav_head(riff_bytes: int) -> bytes:
 
 
 def _rf64_head() -> bytes:
-    return struct.pack("<4sI4s", b"RF64", _SIZE_ELSEWHERE, b"WAVE")
+    return struct.pack("<4sI4s", b"RF64", SIZE_ELSEWHERE, b"WAVE")
 
 
 def _ds64(riff_bytes: int, data_bytes: int, samples: int) -> bytes:

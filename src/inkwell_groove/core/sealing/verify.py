@@ -10,15 +10,15 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core import cuesheet, tagging
+from inkwell_groove.core.audio.flacfile import read_streaminfo
+from inkwell_groove.core.audio.packing import pcm_bytes
+from inkwell_groove.core.audio.soundfiles import FileReader, blocks
 from inkwell_groove.core.disc import log as disc_log
 from inkwell_groove.core.errors import InkwellError, Missing, Refused
 from inkwell_groove.core.fixity import check_folder
-from inkwell_groove.core.flacfile import read_streaminfo
 from inkwell_groove.core.sealing.album import SUMS_NAME
 from inkwell_groove.core.sealing.bag import MANIFEST, TAG_MANIFEST, is_bag, listed
 from inkwell_groove.core.sealing.papers import parse_checksum_list
-from inkwell_groove.core.sealing.tracks import pcm_bytes
-from inkwell_groove.core.soundfiles import FileReader, blocks
 
 _BLOCK_SAMPLES = 262_144
 

@@ -9,7 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import BinaryIO
 
-from inkwell_groove.core.bytesource import ByteSource
+from inkwell_groove.core.audio.bytesource import ByteSource
+from inkwell_groove.core.audio.chunks import chunks
 from inkwell_groove.core.errors import NotSound, Truncated
 
 # Codings of AIFF-C with a fixed number of bytes for a sample; 0 where the sample size says how many.
@@ -52,16 +53,15 @@ def read_layout(stream: BinaryIO, *, size: int, name: str) -> AiffLayout:
         raise NotSound("this is not an AIFF file", where=name, remedy="Give a WAV, RF64, AIFF or FLAC recording")
     common: tuple[int, int, int] | None = None
     sound: tuple[int, int] | None = None
-    while source.left >= 8 and (common is None or sound is None):
-        chunk, length = source.unpack(">4sI", "a chunk's head")
-        start = source.position
-        if chunk == b"COMM":
+    for chunk in chunks(source, ">"):
+        if chunk.name == b"COMM":
             common = _common(source, kind, name)
-        elif chunk == b"SSND":
+        elif chunk.name == b"SSND":
             offset, _ = source.unpack(">II", "the SSND chunk")
             first = source.position + offset
-            sound = max(0, length - 8 - offset), max(0, min(start + length, size) - first)
-        source.seek(start + length + (length & 1))
+            sound = max(0, chunk.length - 8 - offset), max(0, min(chunk.start + chunk.length, size) - first)
+        if common is not None and sound is not None:
+            break
     if common is None or sound is None:
         missing = "no description of its sound (COMM)" if common is None else "no sound in it (SSND)"
         raise Truncated(f"there is {missing}", where=name, remedy=_REMEDY)

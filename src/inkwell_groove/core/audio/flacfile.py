@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 from typing import BinaryIO, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from inkwell_groove.core.bytesource import ByteSource
+from inkwell_groove.core.audio.bytesource import ByteSource
 from inkwell_groove.core.errors import NotSound, Truncated
 
 BLOCK_NAMES = {
@@ -41,6 +42,23 @@ class StreamInfo(BaseModel):
         return any(self.md5)
 
 
+def metadata_blocks(source: ByteSource) -> Iterator[tuple[int, int]]:
+    """The kind and length of each metadata block, with `source` at its data (RFC 9639 section 8).
+
+    Begins where `source` stands and leaves it where the frames begin. Raises NotSound without the FLAC mark, Truncated
+    where a head breaks off.
+    """
+    if source.take(4, "the FLAC mark") != b"fLaC":
+        raise NotSound("this is not a FLAC file", where=source.name, remedy="Give a FLAC file")
+    is_last = False
+    while not is_last:
+        head = source.take(4, "a metadata block's head")
+        is_last, kind, length = bool(head[0] & 0x80), head[0] & 0x7F, int.from_bytes(head[1:], "big")
+        end = source.position + length
+        yield kind, length
+        source.seek(end)
+
+
 def read_streaminfo(stream: BinaryIO, *, size: int, name: str) -> StreamInfo:
     """Walks the metadata blocks.
 
@@ -48,14 +66,9 @@ def read_streaminfo(stream: BinaryIO, *, size: int, name: str) -> StreamInfo:
     """
     source = ByteSource(stream, size=size, name=name)
     source.seek(0)
-    if source.take(4, "the FLAC mark") != b"fLaC":
-        raise NotSound("this is not a FLAC file", where=name, remedy="Give a FLAC file")
     info: bytes | None = None
     names: list[str] = []
-    last = False
-    while not last:
-        head = source.take(4, "a metadata block's head")
-        last, kind, length = bool(head[0] & 0x80), head[0] & 0x7F, int.from_bytes(head[1:], "big")
+    for kind, length in metadata_blocks(source):
         names.append(BLOCK_NAMES.get(kind, f"reserved {kind}"))
         if kind == 0 and len(names) == 1:
             if length != 34:
@@ -65,8 +78,6 @@ def read_streaminfo(stream: BinaryIO, *, size: int, name: str) -> StreamInfo:
             info = source.take(length, "STREAMINFO")
         elif length > source.left:
             source.take(length, f"the {names[-1]} block")
-        else:
-            source.seek(source.position + length)
     if info is None:
         raise NotSound("the first metadata block is not STREAMINFO", where=name, remedy="Make the file again")
     packed = int.from_bytes(info[10:18], "big")

@@ -1,0 +1,1 @@
+"""Plans: every decision about a side as data, and what changes one."""
