@@ -12,6 +12,7 @@ from inkwell_groove.store.models.dockets import (
     Audit,
     Carrier,
     DescribedValue,
+    DiscRead,
     Docket,
     Package,
     PlanVersion,
@@ -23,7 +24,7 @@ from inkwell_groove.store.models.duplicates import HeldFile, SoundRelation
 from inkwell_groove.store.models.files import Bundle, BundleFile, FileStep, HouseDocument
 from inkwell_groove.store.models.sources import LookUp, OwnRelease, SourceAnswer, SourceChoice, SourceRule
 from inkwell_groove.store.models.survey import NAME_LENGTH, Dismissal, NameUse, SurveyFinding, SurveyRun
-from inkwell_groove.store.models.transfer import DiscRead, OpticalDrive, Recording, StoredChain, StoredStartingPoint
+from inkwell_groove.store.models.transfer import OpticalDrive, Recording, StoredChain, StoredStartingPoint
 from inkwell_groove.store.models.work import Job, LedgerEntry
 
 __all__ = [

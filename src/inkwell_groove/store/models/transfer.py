@@ -6,10 +6,9 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import ForeignKey, String
-from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy.orm import Mapped, mapped_column
 
 from inkwell_groove.store.models.base import EXACT, Base, now
-from inkwell_groove.store.models.dockets import Side
 
 
 class StoredChain(Base):
@@ -63,26 +62,3 @@ class OpticalDrive(Base):
     offset_samples: Mapped[int]
     offset_from: Mapped[str] = mapped_column(String(40))
     found_at: Mapped[datetime] = mapped_column(default=now)
-
-
-class DiscRead(Base):
-    """One attempt at reading a disc or some of its tracks, whose files lie in the media store under its number.
-
-    `asked` is what was to be read and how; `record` what came of it (`core.disc.record.DiscRecord`), once it is read.
-    """
-
-    __tablename__ = "disc_read"
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), index=True)
-    side_id: Mapped[int] = mapped_column(ForeignKey("side.id"), index=True)
-    drive_id: Mapped[str] = mapped_column(String(40, collation=EXACT))
-    job_id: Mapped[int | None]
-    state: Mapped[str] = mapped_column(String(20), default="reading")
-    asked: Mapped[dict[str, Any]]
-    record: Mapped[dict[str, Any] | None]
-    refusal: Mapped[dict[str, Any] | None]
-    began_at: Mapped[datetime] = mapped_column(default=now)
-    began_by: Mapped[str] = mapped_column(String(100))
-
-    side: Mapped[Side] = relationship(back_populates="disc_reads")

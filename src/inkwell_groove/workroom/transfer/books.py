@@ -28,8 +28,8 @@ from inkwell_groove.workroom.reading import docket_row, release_of, side_label, 
 from inkwell_groove.workroom.takes import Takes, copy_of, made_take
 from inkwell_groove.workroom.transfer import recorder as recorders
 from inkwell_groove.workroom.transfer.chains import chain_row
+from inkwell_groove.workroom.transfer.keeper import Connected
 from inkwell_groove.workroom.transfer.recorder import Begun, Recorder
-from inkwell_groove.workroom.transfer.session import Session
 from inkwell_groove.workroom.transfer.views import RecordingView
 from inkwell_groove.workroom.views import Refusal, TransferMark, Transferred
 
@@ -126,7 +126,7 @@ class Books(Part):
 
     # What a session calls.
 
-    def reserve(self, session: Session) -> int:
+    def reserve(self, session: Connected) -> int:
         """A row for what may begin at any moment. Raises Conflict where there is no room for half a minute."""
         if self.room_s(session) < _LEAST_S:
             raise Conflict(
@@ -149,7 +149,9 @@ class Books(Part):
             self._begun[row.id] = begun
             return row.id
 
-    def begin(self, session: Session, recording_id: int, *, why: str, first_sample: int, samples_ago: int) -> Recorder:
+    def begin(
+        self, session: Connected, recording_id: int, *, why: str, first_sample: int, samples_ago: int
+    ) -> Recorder:
         began_at = now().astimezone().timestamp() - samples_ago / session.source.rate_hz
         draft = self._begun[recording_id]
         stamp = now().fromtimestamp(began_at).astimezone()
@@ -179,7 +181,7 @@ class Books(Part):
         self._events.docket_changed(session.docket_id)
         return recorder
 
-    def ended(self, session: Session, recording_id: int, found: dict[str, Any], *, reason: str) -> int | None:
+    def ended(self, session: Connected, recording_id: int, found: dict[str, Any], *, reason: str) -> int | None:
         begun = self._begun.pop(recording_id).model_copy(update={"side_ids": tuple(session.side_ids)})
         self._book_end(recording_id, begun, found, reason)
         return self._next_side(session) if session.settings.arm_again else None
@@ -191,7 +193,7 @@ class Books(Part):
             if row is not None and row.state == "armed":
                 transaction.delete(row)
 
-    def room_s(self, session: Session) -> float:
+    def room_s(self, session: Connected) -> float:
         """How long can be recorded until only the reserve is left on the disk."""
         per_s = session.source.rate_hz * session.source.channels * session.bits // 8
         return max(0.0, (self._media.free_bytes() - self._reserve_bytes) / per_s)
@@ -342,7 +344,7 @@ class Books(Part):
             self._waiting.pop(row.id, None)
             return TakenUp(row.id, row.docket_id, begun, recorder, next_sample)
 
-    def _draft(self, transaction: Transaction, session: Session) -> Begun:
+    def _draft(self, transaction: Transaction, session: Connected) -> Begun:
         """What is known of a recording before its first sample."""
         settings = session.settings
         side = side_row(transaction, settings.side_id)
@@ -372,7 +374,7 @@ class Books(Part):
             expected_s=side.expected_s or USUAL_S.get(side.carrier.format, _LONGEST_S),
         )
 
-    def needed_s(self, session: Session) -> float:
+    def needed_s(self, session: Connected) -> float:
         """How long the rest of the side is expected to take."""
         begun = session.recorder.begun if session.recorder else None
         if begun is None:
@@ -386,7 +388,7 @@ class Books(Part):
         done = session.recorder.samples / session.source.rate_hz if session.recorder else 0.0
         return max(0.0, whole - done)
 
-    def _next_side(self, session: Session) -> int | None:
+    def _next_side(self, session: Connected) -> int | None:
         """The first side of the docket, after those just recorded, that has no take."""
         with self._database.begin() as transaction:
             sides = sides_of(docket_row(transaction, session.docket_id))
