@@ -18,14 +18,19 @@ from launcher.places import CannotGoOn, say
 
 _TRIES = 3
 _LOG_SIZE = "--innodb-log-file-size=8M"
+_NOT_DURABLE = ("--innodb-flush-log-at-trx-commit=0", "--innodb-doublewrite=0", "--innodb-use-native-aio=0")
 _MAX_SOCKET_PATH = 100
 
 
 @dataclass(frozen=True)
 class Database:
-    """One server: everything it owns lies in `folder`."""
+    """One server: everything it owns lies in `folder`.
+
+    With `is_durable` off it does not wait for the disk, for tests whose data nobody wants back.
+    """
 
     folder: Path
+    is_durable: bool = True
 
     @property
     def record(self) -> Path:
@@ -123,6 +128,7 @@ class Database:
                 "--character-set-server=utf8mb4",
                 "--collation-server=utf8mb4_uca1400_ai_ci",
                 _LOG_SIZE,
+                *([] if self.is_durable else _NOT_DURABLE),
             ],
             record=self.record,
             log=self.log,

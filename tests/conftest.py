@@ -25,7 +25,7 @@ settings.load_profile("house")
 @pytest.fixture(scope="session")
 def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
     """A MariaDB of the tests' own, made and ended with the session."""
-    database = Database(tmp_path_factory.mktemp("mariadb"))
+    database = Database(tmp_path_factory.mktemp("mariadb"), is_durable=False)
     database.ensure_running()
     yield database
     database.stop()

@@ -5,8 +5,12 @@ from __future__ import annotations
 import itertools
 import multiprocessing
 import os
+import socket
+import subprocess
 import time
 from collections.abc import Mapping
+from multiprocessing import forkserver
+from multiprocessing.connection import arbitrary_address  # type: ignore[attr-defined]
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -23,18 +27,42 @@ _numbers = itertools.count(1)
 # Importing the application takes most of a server's start, and there are many: it is imported once, in a process from
 # which each server is forked. `tests/launcher` starts one as users do.
 _imported = multiprocessing.get_context("forkserver")
-_imported.set_forkserver_preload(["inkwell_groove.web.__main__", __name__])
+_imported.set_forkserver_preload(["tests.imported", __name__])
 
 
 def new_schema(mariadb: Database, *, migrated: bool = True) -> str:
     """The address of a new schema."""
     name = f"inkwell_{os.getpid()}_{next(_numbers)}"
-    done = mariadb.query(f"CREATE DATABASE {name}; GRANT ALL ON {name}.* TO 'inkwell'@'127.0.0.1';")
-    assert done.returncode == 0, done.stderr
+    _query(mariadb, f"CREATE DATABASE {name}; GRANT ALL ON {name}.* TO 'inkwell'@'127.0.0.1';")
     url = mariadb.url.replace("/inkwell?", f"/{name}?")
     if migrated:
-        upgrade(url)
+        _copy_of_migrated(mariadb, name, url)
     return url
+
+
+def _copy_of_migrated(mariadb: Database, name: str, url: str) -> None:
+    """Fills an empty schema as all migrations would: done once for a database, copied for every other schema.
+
+    `tests/store/test_migrations.py` runs them, from an empty schema and from the release before.
+    """
+    copied = mariadb.folder / "migrated.sql"
+    if not copied.is_file():
+        upgrade(url)
+        dump = [*_client("mariadb-dump", mariadb), "--skip-lock-tables", name]
+        copied.write_text(subprocess.run(dump, check=True, capture_output=True, text=True).stdout)
+    else:
+        with copied.open() as sql:
+            subprocess.run([*_client("mariadb", mariadb), name], stdin=sql, check=True)
+
+
+def _client(program: str, mariadb: Database) -> list[str]:
+    """One of MariaDB's programs as the database's own root, over its socket."""
+    return [program, "--no-defaults", f"--socket={mariadb.socket}"]
+
+
+def _query(mariadb: Database, sql: str) -> None:
+    done = mariadb.query(sql)
+    assert done.returncode == 0, done.stderr
 
 
 def _serve(environment: Mapping[str, str], log: Path) -> None:
@@ -46,7 +74,30 @@ def _serve(environment: Mapping[str, str], log: Path) -> None:
     with log.open("ab") as file:
         os.dup2(file.fileno(), 1)
         os.dup2(file.fileno(), 2)
+    _fork_maker_of_workers()
     main()
+
+
+def _fork_maker_of_workers() -> None:
+    """Forks the process that makes the server's job workers, in place of one that imports everything once more.
+
+    It is what `multiprocessing.forkserver` starts itself, and runs the same code.
+    """
+    maker = forkserver._forkserver  # type: ignore[attr-defined]
+    address = arbitrary_address("AF_UNIX")
+    alive_r, alive_w = os.pipe()
+    with socket.socket(socket.AF_UNIX) as listener:
+        listener.bind(address)
+        listener.listen()
+        pid = os.fork()
+        if pid == 0:
+            os.close(alive_w)
+            try:
+                forkserver.main(listener.detach(), alive_r, [])
+            finally:
+                os._exit(0)
+    os.close(alive_r)
+    maker._forkserver_address, maker._forkserver_alive_fd, maker._forkserver_pid = address, alive_w, pid
 
 
 class Server:

@@ -1,0 +1,10 @@
+"""Everything that a server and its jobs import and load: made once, in the process from which tests fork servers."""
+
+from __future__ import annotations
+
+import inkwell_groove.web.__main__  # noqa: F401 - importing it is the purpose
+from inkwell_groove.core import peaks
+from inkwell_groove.core.restoration import ear
+
+peaks.warm()
+ear.warm()
