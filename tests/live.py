@@ -17,10 +17,12 @@ from typing import Any
 
 import httpx
 
+from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.migrate import upgrade
 from launcher.database import Database
 from launcher.places import FRONTEND
 from launcher.processes import free_port
+from tests.heldclock import HeldClock
 
 _numbers = itertools.count(1)
 
@@ -65,7 +67,7 @@ def _query(mariadb: Database, sql: str) -> None:
     assert done.returncode == 0, done.stderr
 
 
-def _serve(environment: Mapping[str, str], log: Path) -> None:
+def _serve(environment: Mapping[str, str], log: Path, clock: Clock) -> None:
     """What `python -m inkwell_groove.web` does."""
     from inkwell_groove.web.__main__ import main
 
@@ -75,7 +77,7 @@ def _serve(environment: Mapping[str, str], log: Path) -> None:
         os.dup2(file.fileno(), 1)
         os.dup2(file.fileno(), 2)
     _fork_maker_of_workers()
-    main()
+    main(clock=clock)
 
 
 def _fork_maker_of_workers() -> None:
@@ -103,7 +105,8 @@ def _fork_maker_of_workers() -> None:
 class Server:
     """The application in a process of its own, and a client for its API."""
 
-    def __init__(self, database_url: str, media_root: Path, **settings: str) -> None:
+    def __init__(self, database_url: str, media_root: Path, *, clock: Clock = WALL, **settings: str) -> None:
+        self._clock = clock
         self.media_root, self.database_url = media_root, database_url
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
@@ -120,7 +123,7 @@ class Server:
 
     def start(self) -> None:
         self._process = _imported.Process(
-            target=_serve, args=(self._environment, self.media_root.parent / "server.log")
+            target=_serve, args=(self._environment, self.media_root.parent / "server.log", self._clock)
         )
         self._process.start()
         until = time.monotonic() + 60
@@ -133,6 +136,12 @@ class Server:
                 pass
             time.sleep(0.05)
         raise AssertionError("the server did not start")
+
+    @property
+    def held_clock(self) -> HeldClock:
+        """The clock of its devices and recordings, which the test holds."""
+        assert isinstance(self._clock, HeldClock)
+        return self._clock
 
     def kill(self) -> None:
         """As `kill -9` would: no chance to tidy up."""

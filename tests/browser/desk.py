@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
+from typing import Any
 
 from playwright.sync_api import Locator, Page, expect
 
+from tests.carriers import RATE_HZ
 from tests.live import Server
 
 
@@ -67,7 +69,7 @@ class DeckSide:
     """The Transfer stage."""
 
     def __init__(self, page: Page, server: Server, docket_id: int) -> None:
-        self.page = page
+        self.page, self._server, self._docket_id = page, server, docket_id
         page.goto(f"{server.address}/dockets/{docket_id}/transfer")
 
     def connect(self, source: str, *, rate: str | None = None) -> None:
@@ -87,8 +89,31 @@ class DeckSide:
     def expect_state(self, text: str, *, patience_s: float = 60) -> None:
         expect(self.page.get_by_role("status")).to_contain_text(text, timeout=1000 * patience_s)
 
+    def plays(self, seconds: float) -> None:
+        """Lets the deck go on for so long, by its own time, which stands still otherwise."""
+        self._server.held_clock.advance(seconds)
+
+    def plays_until(self, state: str, *, most_s: float = 60) -> None:
+        """Lets the deck go on until the transfer is in a state."""
+        for _ in range(round(most_s / 0.25)):
+            if self._live()["state"] == state:
+                return
+            self.plays(0.25)
+        raise AssertionError(f"it is {self._live()['state']}, not {state}")
+
+    def _live(self) -> Any:
+        transfer = self._server.get(f"/dockets/{self._docket_id}/transfer")
+        return self._server.get(f"/transfers/{transfer['key']}/live", after_sample=10**15)
+
+    def plays_recorded(self, at_least_s: int) -> None:
+        """Lets the deck go on until so many seconds are recorded, by the server and on the page."""
+        self.plays_until("recording")
+        while self._live()["recorded_samples"] < (at_least_s + 0.1) * RATE_HZ:
+            self.plays(0.25)
+        self.expect_recorded(at_least_s)
+
     def expect_recorded(self, at_least_s: int) -> None:
-        """Until so many seconds stand on the clock."""
+        """Until so many seconds stand on the page's clock."""
         clock = self.page.get_by_test_id("recorded")
         minutes, seconds = divmod(at_least_s, 60)
         assert minutes == 0, "short recordings only"

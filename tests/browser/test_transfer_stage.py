@@ -1,4 +1,4 @@
-"""At the deck, as an archivist works: with simulated decks, and with the browser's own input."""
+"""At the deck, as an archivist works: with decks whose time the tests hold, and with the browser's own input."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from launcher.database import Database
 from tests.browser.conftest import launched, watched
 from tests.browser.desk import DeckSide, Desk
 from tests.carriers import RATE_HZ, groove, write_carrier
+from tests.heldclock import HeldClock
 from tests.live import Server, new_schema
 from tests.proxy import Cable
 
@@ -30,8 +31,8 @@ def decks(mariadb: Database, tmp_path_factory: pytest.TempPathFactory) -> Iterat
     with Server(
         new_schema(mariadb),
         folder / "media",
+        clock=HeldClock(folder / "clock"),
         INKWELL_CARRIERS_ROOT=str(carriers),
-        INKWELL_DEVICE_SPEED="5",
     ) as running:
         yield running
 
@@ -75,6 +76,8 @@ def test_level_is_checked_then_the_stylus_starts_and_the_run_out_ends_it(page: P
     expect(page.get_by_test_id("gain")).to_have_text("−4.0 dB")
     deck.press("Listen for the loudest passage")
     deck.press("Lower it in the middle")
+    expect(page.get_by_role("button", name="Lift the stylus")).to_be_enabled()
+    deck.plays(3)
     expect(page.get_by_test_id("highest")).to_have_text(re.compile(r"^−1\d\.\d dBFS$"))
     deck.press("That was it: set the gain")
     expect(page.get_by_text("which is harmless").last).to_be_visible()
@@ -90,10 +93,12 @@ def test_level_is_checked_then_the_stylus_starts_and_the_run_out_ends_it(page: P
     expect(waits).not_to_be_checked()
     page.keyboard.press("a")
     deck.expect_state("Armed for side A")
-    time.sleep(0.7)  # the deck idles: three and a half seconds of its own time
+    deck.plays(3.5)  # it idles
     deck.press("Lower the stylus")
+    deck.plays_until("recording")
     deck.expect_state("Recording side A")
     expect(page.get_by_role("img", name=re.compile("Side A so far"))).to_be_visible()
+    deck.plays_until("listening")
     deck.expect_state("Listening; nothing is written")
     expect(page.get_by_role("list", name="What happened")).to_contain_text("run-out groove")
     expect(page.get_by_role("region", name="Sides")).to_contain_text("recorded")
@@ -112,16 +117,17 @@ def test_turned_over_the_second_side_is_appended(page: Page, decks: Server) -> N
     deck.put_on("T-1")
     deck.press("Lower the stylus")
     deck.press("Record at once")
-    deck.expect_recorded(3)
+    deck.plays_recorded(3)
     deck.press("Turn over to B")
     deck.expect_state("Armed for side B")
     deck.press("Lift the stylus")
     deck.press("Turn the record over")
     expect(page.get_by_text("On: T-1 side B")).to_be_visible()
-    time.sleep(1.2)
+    deck.plays(6)
     deck.press("Lower the stylus")
+    deck.plays_until("recording")
     deck.expect_state("Recording side B")
-    deck.expect_recorded(3)
+    deck.plays_recorded(3)
     page.keyboard.press("s")
     deck.expect_state("Listening")
     samples = samples_of(decks, take_of(decks, docket_id, 1))
@@ -137,9 +143,10 @@ def test_a_dropped_block_is_marked_on_the_page_at_its_place(page: Page, decks: S
     deck.put_on("T-1")
     deck.press("Lower the stylus")
     deck.press("Record at once")
-    deck.expect_recorded(3)
+    deck.plays_recorded(3)
     page.get_by_text("Make trouble").click()
     deck.press("Drop a block")
+    deck.plays(1)
     mark = page.get_by_role("img", name=re.compile(r"Fault at 0:\d\d\.\d{3}: 960 samples lost"))
     expect(mark).to_be_visible()
     expect(page.get_by_role("list", name="What happened")).to_contain_text("960 samples lost (20.0 ms)")
@@ -157,7 +164,10 @@ def test_a_server_killed_in_mid_recording_loses_nothing_that_was_seen(
 ) -> None:
     carriers = write_carrier(tmp_path / "carriers", "T-1")
     with Server(
-        new_schema(mariadb), tmp_path / "media", INKWELL_CARRIERS_ROOT=str(carriers), INKWELL_DEVICE_SPEED="5"
+        new_schema(mariadb),
+        tmp_path / "media",
+        clock=HeldClock(tmp_path / "clock"),
+        INKWELL_CARRIERS_ROOT=str(carriers),
     ) as server:
         docket_id = server.open_docket("DECK-4")["id"]
         deck = DeckSide(page, server, docket_id)
@@ -165,7 +175,7 @@ def test_a_server_killed_in_mid_recording_loses_nothing_that_was_seen(
         deck.put_on("T-1")
         deck.press("Lower the stylus")
         deck.press("Record at once")
-        deck.expect_recorded(5)
+        deck.plays_recorded(5)
         seen = page.get_by_test_id("recorded").text_content() or ""
         server.kill()
         server.start()
@@ -189,7 +199,7 @@ def test_takes_are_compared_and_one_of_them_counts(page: Page, decks: Server) ->
     for _ in range(2):
         deck.press("Lower the stylus")
         deck.press("Record at once")
-        deck.expect_recorded(8)
+        deck.plays_recorded(8)
         deck.press("Stop")
         deck.press("Lift the stylus")
     decks.wait_for_jobs()
@@ -237,7 +247,7 @@ def test_a_chain_is_said_once_and_named_on_the_take(page: Page, decks: Server) -
     deck.put_on("T-1")
     deck.press("Lower the stylus")
     deck.press("Record at once")
-    deck.expect_recorded(2)
+    deck.plays_recorded(2)
     deck.press("Stop")
     deck.expect_state("Listening")
     assert take_of(decks, docket_id)["transferred"]["chain"]["stylus"] == "elliptical"
@@ -291,9 +301,9 @@ def test_the_browsers_own_input_is_recorded_without_a_gap_across_a_pulled_cable(
     deck.press("Record at once")
     deck.expect_recorded(4)
     cable.pull()
-    time.sleep(20)
+    time.sleep(5)
     cable.plug_in()
-    deck.expect_recorded(30)
+    deck.expect_recorded(12)
     deck.press("Stop")
     deck.expect_state("Listening")
     take = take_of(decks, docket_id)
@@ -301,7 +311,7 @@ def test_the_browsers_own_input_is_recorded_without_a_gap_across_a_pulled_cable(
     # On a busy machine the fake device itself falls behind the clock, and that is rightly marked; what else would be
     # missing is ours, and the samples tell.
     assert [fault for fault in take["transferred"]["faults"] if fault["kind"] != "missing by the clock"] == []
-    assert take["format"]["duration_s"] > 29
+    assert take["format"]["duration_s"] > 11
     check_against(captured[1], samples_of(decks, take))
 
 

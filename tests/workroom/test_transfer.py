@@ -1,4 +1,4 @@
-"""Transfers with a real server, database and disk, from decks that run faster than time."""
+"""Transfers with a real server, database and disk, from decks whose time the tests hold."""
 
 from __future__ import annotations
 
@@ -19,10 +19,9 @@ from inkwell_groove.core.transfer.block import Block
 from inkwell_groove.devices.pushed import render
 from launcher.database import Database
 from tests.carriers import RATE_HZ, groove, write_carrier
+from tests.heldclock import HeldClock
 from tests.live import Server, new_schema
 from tests.sounds import noise
-
-SPEED = "8"
 
 
 @pytest.fixture(scope="module")
@@ -35,17 +34,17 @@ def carriers(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture(scope="module")
 def decks(mariadb: Database, carriers: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     """One server for all that does not kill it."""
-    media = tmp_path_factory.mktemp("decks") / "media"
-    with Server(new_schema(mariadb), media, INKWELL_CARRIERS_ROOT=str(carriers), INKWELL_DEVICE_SPEED=SPEED) as running:
+    folder = tmp_path_factory.mktemp("decks")
+    clock = HeldClock(folder / "clock")
+    with Server(new_schema(mariadb), folder / "media", clock=clock, INKWELL_CARRIERS_ROOT=str(carriers)) as running:
         yield running
 
 
 @pytest.fixture
 def own(mariadb: Database, carriers: Path, tmp_path: Path) -> Iterator[Server]:
     """A server to be killed."""
-    with Server(
-        new_schema(mariadb), tmp_path / "media", INKWELL_CARRIERS_ROOT=str(carriers), INKWELL_DEVICE_SPEED=SPEED
-    ) as running:
+    clock = HeldClock(tmp_path / "clock")
+    with Server(new_schema(mariadb), tmp_path / "media", clock=clock, INKWELL_CARRIERS_ROOT=str(carriers)) as running:
         yield running
 
 
@@ -87,29 +86,18 @@ class AtTheDeck:
     def view(self) -> Any:
         return self.server.get(f"/dockets/{self.docket_id}/transfer")
 
-    def until(self, what: Callable[[Any], bool], patience_s: float = 30) -> Any:
-        """Waits for live news of which something is true."""
-        end = time.monotonic() + patience_s
-        while time.monotonic() < end:
+    def until(self, what: Callable[[Any], bool], *, step_s: float = 0.1, most_s: float = 120) -> Any:
+        """Lets the deck go on until there is live news of which something is true."""
+        for _ in range(round(most_s / step_s)):
             news = self.live()
             if what(news):
                 return news
-            time.sleep(0.02)
+            self.server.held_clock.advance(step_s)
         raise AssertionError(f"never came: {news}")
 
     def listens(self, seconds: float = 2.0) -> None:
-        """Until that much more has been heard, by the deck's own time."""
-        now = self.live()["hold"]
-        assert now
-        windows = self.server.get(f"/transfers/{self.key}/live", after_sample=0)["windows"]
-        last = windows[-1]["end_sample"] if windows else 0
-        end = time.monotonic() + 30
-        while time.monotonic() < end:
-            windows = self.server.get(f"/transfers/{self.key}/live", after_sample=last)["windows"]
-            if windows and windows[-1]["end_sample"] > last + seconds * RATE_HZ:
-                return
-            time.sleep(0.02)
-        raise AssertionError("nothing is heard")
+        """Lets that much more be heard."""
+        self.server.held_clock.advance(seconds)
 
     def takes(self, side: int = 0) -> list[Any]:
         self.server.wait_for_jobs()
@@ -265,6 +253,7 @@ def test_a_block_that_goes_wrong_is_told_at_its_place(decks: Server, trouble: st
     deck.until(lambda news: news["faults"] > 0)
     after = deck.live()["recorded_samples"]
     (shown,) = deck.view()["recording"]["faults"]
+    deck.listens(1)
     deck.do("stop")
     (take,) = deck.takes()
     (fault,) = take["transferred"]["faults"]
@@ -469,8 +458,8 @@ def test_a_disk_with_no_room_is_told_before_and_ends_it_in_time(
     with Server(
         new_schema(mariadb),
         tmp_path / "media",
+        clock=HeldClock(tmp_path / "clock"),
         INKWELL_CARRIERS_ROOT=str(carriers),
-        INKWELL_DEVICE_SPEED=SPEED,
         INKWELL_RESERVE_BYTES=str(free * 2),
     ) as server:
         deck = AtTheDeck(server, "FULL-1")
@@ -487,15 +476,15 @@ def test_a_disk_that_fills_up_ends_the_recording_with_all_of_it_kept(
     with Server(
         new_schema(mariadb),
         tmp_path / "media",
+        clock=HeldClock(tmp_path / "clock"),
         INKWELL_CARRIERS_ROOT=str(carriers),
-        INKWELL_DEVICE_SPEED="40",
         INKWELL_RESERVE_BYTES=str(reserve),
     ) as server:
         deck = AtTheDeck(server, "FULL-2", ends={"at_run_out": False, "silence_s": None})
         deck.hand("record", "T-1")
         deck.hand("lower")
         deck.do("record")
-        deck.until(lambda news: news["state"] == "listening", patience_s=60)
+        deck.until(lambda news: news["state"] == "listening", step_s=5, most_s=1_000)
         assert any("disk is full" in note for note in deck.view()["notes"])
         (take,) = deck.takes()
         assert take["transferred"]["ended"] == "disk full"
@@ -657,11 +646,13 @@ def test_levels_come_ten_times_a_second_with_their_history(decks: Server) -> Non
         assert len(first["windows"]) >= 20
         seen = first["windows"][-1]["end_sample"]
         for _ in range(5):
+            decks.held_clock.advance(0.5)
             news = json.loads(socket.recv(10))
             assert all(window["end_sample"] > seen for window in news["windows"])
             seen = max([seen, *(window["end_sample"] for window in news["windows"])])
     with socket_to(decks, f"/transfers/{deck.key}/monitor") as socket:
         assert json.loads(socket.recv(10)) == {"rate_hz": RATE_HZ, "channels": 2}
+        decks.held_clock.advance(0.1)
         heard = np.frombuffer(socket.recv(10), dtype="<f4")
         assert len(heard) == 960 * 2
         assert 0 < np.abs(heard).max() < 0.001

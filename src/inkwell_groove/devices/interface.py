@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import math
 import threading
-import time
 from typing import Literal, Protocol
 
 import numpy as np
 
+from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core.audio.sound import Audio
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.transfer.block import Block, from_float
@@ -50,6 +50,7 @@ class SimulatedInterface:
         bits: int = 24,
         speed: float = 1.0,
         block_s: float = _BLOCK_S,
+        clock: Clock = WALL,
     ) -> None:
         self.facts = facts
         self.rate_hz = rate_hz
@@ -66,7 +67,8 @@ class SimulatedInterface:
         self._faults: list[str] = []
         self._last: Block | None = None
         self._lock = threading.Lock()
-        self._began_s = time.monotonic()
+        self._clock = clock
+        self._began_s = clock.monotonic()
 
     @property
     def gain_db(self) -> float | None:
@@ -105,13 +107,7 @@ class SimulatedInterface:
         if math.isinf(self._speed):
             return True
         due_s = self._began_s + (self._elapsed + self._block) / self.rate_hz / self._speed
-        left_s = due_s - time.monotonic()
-        if left_s > timeout_s:
-            time.sleep(timeout_s)
-            return False
-        if left_s > 0:
-            time.sleep(left_s)
-        return True
+        return self._clock.wait_until(due_s, timeout_s=timeout_s)
 
     def _convert(self, audio: Audio) -> np.ndarray:
         """Gain, wiring, and the converter's word: beyond full scale it clips."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core.errors import Missing, Refused
 from inkwell_groove.devices.carriers import CarrierShelf
 from inkwell_groove.devices.cassette_deck import CassetteDeck
@@ -29,11 +30,12 @@ KNOB = SourceFacts(
 
 
 class Sources:
-    """The sources of this machine. `speed` is how much faster than real time the simulated ones run."""
+    """The sources of this machine. `speed` is how much faster than `clock` the simulated ones run."""
 
-    def __init__(self, carriers: Path, *, speed: float = 1.0) -> None:
+    def __init__(self, carriers: Path, *, speed: float = 1.0, clock: Clock = WALL) -> None:
         self._shelf = CarrierShelf(carriers)
         self._speed = speed
+        self._clock = clock
 
     def offered(self) -> list[SourceFacts]:
         return [BROWSER, TURNTABLE, CASSETTE, KNOB]
@@ -58,4 +60,4 @@ class Sources:
             return PushedSource(rate_hz=rate_hz, channels=channels, bits=bits)
         maker = CassetteDeck if facts is CASSETTE else Turntable
         deck: Playing = maker(self._shelf, rate_hz=rate_hz)
-        return SimulatedInterface(facts, deck, rate_hz=rate_hz, bits=bits, speed=self._speed)
+        return SimulatedInterface(facts, deck, rate_hz=rate_hz, bits=bits, speed=self._speed, clock=self._clock)

@@ -9,11 +9,12 @@ import structlog
 import uvicorn
 
 from inkwell_groove import logs
+from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.settings import LOOPBACK, settings
 from inkwell_groove.web.app import make_app
 
 
-def main() -> None:
+def main(*, clock: Clock = WALL) -> None:
     logs.configure()
     given = settings()
     if given.host not in LOOPBACK and given.tls_certificate is None:
@@ -23,7 +24,7 @@ def main() -> None:
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     # Browsers keep their event stream open for ever; a stop must not wait for them.
     uvicorn.run(
-        make_app(given),
+        make_app(given, clock=clock),
         host=given.host,
         port=given.port,
         log_level="warning",

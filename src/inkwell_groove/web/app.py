@@ -10,6 +10,7 @@ from fastapi.responses import FileResponse, Response
 from fastapi.staticfiles import StaticFiles
 
 from inkwell_groove import __version__
+from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.settings import Settings, settings
 from inkwell_groove.web import access, problems
 from inkwell_groove.web.guard import Guard
@@ -42,13 +43,13 @@ from inkwell_groove.web.routes import (
 from inkwell_groove.workroom.room import Workroom
 
 
-def make_app(given: Settings | None = None) -> FastAPI:
-    """The whole application on one set of settings."""
+def make_app(given: Settings | None = None, *, clock: Clock = WALL) -> FastAPI:
+    """The whole application on one set of settings, and on a clock by which devices and recordings go."""
     chosen = given or settings()
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        room = Workroom(chosen)
+        room = Workroom(chosen, clock=clock)
         app.state.workroom = room
         room.start()
         yield

@@ -6,6 +6,7 @@ import threading
 
 from sqlalchemy import select
 
+from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core import peaks
 from inkwell_groove.devices.drives import OpticalDrives
 from inkwell_groove.devices.registry import Sources
@@ -69,7 +70,7 @@ _RECENT_JOBS = 50
 class Workroom:
     """Everything the application can do. `start` before use, `close` after."""
 
-    def __init__(self, settings: Settings) -> None:
+    def __init__(self, settings: Settings, *, clock: Clock = WALL) -> None:
         self.settings = settings
         self.database = Database(settings.database_url)
         self.media = MediaStore(settings.media_root)
@@ -81,13 +82,16 @@ class Workroom:
         self.takes = Takes(self.database, self.media, self.events, self.plans)
         self.intake = Intake(self.database, self.media, self.events, self.takes, max_bytes=settings.max_upload_bytes)
         self.chains = Chains(self.database, self.media, self.events)
-        self.books = Books(self.database, self.media, self.events, self.takes, reserve_bytes=settings.reserve_bytes)
+        self.books = Books(
+            self.database, self.media, self.events, self.takes, reserve_bytes=settings.reserve_bytes, clock=clock
+        )
         self.transfers = Transfers(
             self.database,
             self.media,
             self.events,
             self.books,
-            Sources(settings.carriers_root, speed=settings.device_speed),
+            Sources(settings.carriers_root, speed=settings.device_speed, clock=clock),
+            clock=clock,
         )
         self.discs = Discs(
             self.database,

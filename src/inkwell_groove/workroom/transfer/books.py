@@ -6,7 +6,6 @@ take of. What a session cannot book, because the database is away, is booked as 
 
 from __future__ import annotations
 
-import time
 from typing import Any, NamedTuple
 
 import structlog
@@ -14,6 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session as Transaction
 
 from inkwell_groove import __version__
+from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core.errors import Conflict, InkwellError
 from inkwell_groove.core.transfer.chain import Chain, RecordingFacts
 from inkwell_groove.devices.pushed import BROWSER
@@ -65,11 +65,13 @@ class Books(Part):
         *,
         reserve_bytes: int,
         browser_patience_s: float = 120.0,
+        clock: Clock = WALL,
     ) -> None:
         super().__init__(database, media, events)
         self._takes = takes
         self._reserve_bytes = reserve_bytes
         self._browser_patience_s = browser_patience_s
+        self._clock = clock
         self._begun: dict[int, Begun] = {}
         self._unkept: list[tuple[int, Begun, dict[str, Any], str]] = []
         self._waiting: dict[int, float] = {}  # recordings whose browser may come back, and until when
@@ -98,7 +100,7 @@ class Books(Part):
         for recording_id, begun, found, reason in unkept:
             self._book_end(recording_id, begun, found, reason)
         for recording_id, until_s in list(self._waiting.items()):
-            if time.monotonic() > until_s:
+            if self._clock.monotonic() > until_s:
                 self.keep_again(recording_id)
 
     def recordings(self, docket_id: int) -> list[RecordingView]:
@@ -289,7 +291,7 @@ class Books(Part):
             self._media.forget_recording(row.id)
         elif begun.source_id == BROWSER.id:
             row.state = "waiting for its browser"
-            self._waiting[row.id] = time.monotonic() + self._browser_patience_s
+            self._waiting[row.id] = self._clock.monotonic() + self._browser_patience_s
         else:
             self._finish_left(transaction, row, "the server stopped")
 

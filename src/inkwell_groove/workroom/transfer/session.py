@@ -8,13 +8,13 @@ from other threads and wait for the block at hand, some hundredths of a second.
 from __future__ import annotations
 
 import threading
-import time
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import structlog
 
+from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core.audio.decibels import dbfs
 from inkwell_groove.core.errors import Conflict, InkwellError
 from inkwell_groove.core.transfer.block import Block, PreRoll
@@ -52,6 +52,7 @@ class Session:
     settings: TransferSettings
     keeper: Keeper
     changed: Callable[[], None]
+    clock: Clock = WALL
     state: State = "listening"
     version: int = 1
     advice: GainAdvice | None = None
@@ -66,7 +67,7 @@ class Session:
         self.sound: Fanout[bytes] = Fanout(backlog=200)
         self.meter = Meter(rate_hz=rate_hz, channels=channels, bits=self.bits)
         self.recorder: Recorder | None = None
-        self.seen_at_s = time.monotonic()
+        self.seen_at_s = self.clock.monotonic()
         self._continuity = Continuity(rate_hz=rate_hz)
         self._passed = 0  # samples that passed the check of continuity
         self._zero = 0  # how many of them lie before the recording's first sample, pauses counted
@@ -75,7 +76,7 @@ class Session:
         self._stop: StopWatch | None = None
         self._pre_roll = PreRoll(round((MAX_PRE_ROLL_S + LATEST_S) * rate_hz))
         self._recorded_peak = 0.0
-        self._block_at_s = time.monotonic()
+        self._block_at_s = self.clock.monotonic()
         self._disk_at_s = 0.0
         self._closing = False
         self._thread = threading.Thread(target=self._run, name=f"transfer {self.key[:6]}", daemon=True)
@@ -210,7 +211,7 @@ class Session:
     def live(self, after_sample: int) -> LiveNews:
         """What is new since the window that ended at `after_sample`, by the source's count."""
         with self.lock:
-            self.seen_at_s = time.monotonic()
+            self.seen_at_s = self.clock.monotonic()
             windows = []
             for window in reversed(self.meter.history):
                 if window.end_sample <= after_sample:
@@ -228,7 +229,7 @@ class Session:
 
     @property
     def is_away(self) -> bool:
-        return time.monotonic() - self._block_at_s > _AWAY_S
+        return self.clock.monotonic() - self._block_at_s > _AWAY_S
 
     @property
     def safe_sample(self) -> int | None:
@@ -275,7 +276,7 @@ class Session:
                 return
 
     def _take(self, block: Block) -> None:
-        self._block_at_s = time.monotonic()
+        self._block_at_s = self.clock.monotonic()
         fresh, faults = self._continuity.check(block)
         for fault in faults:
             self._faults.append(fault)
@@ -364,7 +365,7 @@ class Session:
 
     def _look_after(self) -> None:
         """Once a second: is there room, is the browser still there?"""
-        at_s = time.monotonic()
+        at_s = self.clock.monotonic()
         if at_s - self._disk_at_s < _DISK_EVERY_S or self.recorder is None:
             return
         self._disk_at_s = at_s

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import threading
-import time
 import uuid
 
 import structlog
 from sqlalchemy.orm import Session as Transaction
 
+from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.peaks import PeakIndex
 from inkwell_groove.devices.pushed import BROWSER, PushedSource
@@ -41,10 +41,13 @@ class Transfers(Part):
         events: Events,
         books: Books,
         sources: Sources,
+        *,
+        clock: Clock = WALL,
     ) -> None:
         super().__init__(database, media, events)
         self._books = books
         self._sources = sources
+        self._clock = clock
         self._sessions: dict[str, Session] = {}
         self._lock = threading.Lock()
         self._closing = threading.Event()
@@ -98,6 +101,7 @@ class Transfers(Part):
                 settings=settings,
                 keeper=self._books,
                 changed=lambda: self._events.transfer_changed(docket_id),
+                clock=self._clock,
             )
             self._sessions[made.key] = made
         made.start()
@@ -234,6 +238,7 @@ class Transfers(Part):
                 settings=TransferSettings(side_id=side_ids[-1], chain_id=taken.begun.chain_id),
                 keeper=self._books,
                 changed=lambda: self._events.transfer_changed(docket_id),
+                clock=self._clock,
             )
             session.resume(taken.recorder, taken.recording_id, taken.next_sample, side_ids)
             self._sessions[key] = session
@@ -252,7 +257,7 @@ class Transfers(Part):
     def _look_once(self) -> None:
         self._books.catch_up()
         for key, session in list(self._sessions.items()):
-            left_alone = time.monotonic() - session.seen_at_s > _IDLE_S and session.state == "listening"
+            left_alone = self._clock.monotonic() - session.seen_at_s > _IDLE_S and session.state == "listening"
             if session.state == "ended" or left_alone:
                 session.close()
                 self._sessions.pop(key, None)
