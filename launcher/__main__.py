@@ -48,8 +48,9 @@ def _arguments() -> argparse.Namespace:
     command.add_argument("role", choices=("reader", "archivist", "keeper"))
     command.set_defaults(act=_account)
     command = commands.add_parser("test", help="run every test")
-    command.add_argument("only", nargs="*", help="arguments for pytest; without them everything runs")
-    command.set_defaults(act=testing.run_all)
+    command.add_argument("--quick", action="store_true", help="style, types and the quick tests of core, in 3 minutes")
+    command.add_argument("only", nargs=argparse.REMAINDER, help="arguments for pytest; without them everything runs")
+    command.set_defaults(act=testing.run)
     return parser.parse_args()
 
 

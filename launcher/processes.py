@@ -7,15 +7,11 @@ import errno
 import os
 import signal
 import socket
-import subprocess
 import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from launcher.places import CannotGoOn
-
-# What this very process started; kept so that Python does not mourn children that are meant to outlive it.
-_started: list[subprocess.Popen[bytes]] = []
 
 
 def start(command: Sequence[str | Path], *, record: Path, log: Path, env: Mapping[str, str] | None = None) -> int:
@@ -25,17 +21,20 @@ def start(command: Sequence[str | Path], *, record: Path, log: Path, env: Mappin
     # Only who runs it reads its log. One that an earlier version began may still be open to all.
     with open(log, "ab", opener=lambda path, flags: os.open(path, flags, 0o600)) as out:
         os.fchmod(out.fileno(), 0o600)
-        process = subprocess.Popen(
+        # Not by subprocess, which warns of children that outlive whoever started them, as these are meant to.
+        pid = os.posix_spawnp(
+            str(command[0]),
             [str(part) for part in command],
-            stdin=subprocess.DEVNULL,
-            stdout=out,
-            stderr=out,
-            env={**os.environ, **(env or {})},
-            start_new_session=True,
+            {**os.environ, **(env or {})},
+            file_actions=[
+                (os.POSIX_SPAWN_OPEN, 0, os.devnull, os.O_RDONLY, 0),
+                (os.POSIX_SPAWN_DUP2, out.fileno(), 1),
+                (os.POSIX_SPAWN_DUP2, out.fileno(), 2),
+            ],
+            setsid=True,
         )
-    _started.append(process)
-    record.write_text(f"{process.pid} {_began(process.pid)}")
-    return process.pid
+    record.write_text(f"{pid} {_began(pid)}")
+    return pid
 
 
 def running(record: Path) -> int | None:
@@ -61,7 +60,7 @@ def stop(record: Path, *, patience_s: float = 20.0) -> bool:
         if running(record) is not None:
             with contextlib.suppress(ProcessLookupError):
                 os.kill(pid, signal.SIGKILL)
-            _reap(pid)
+        _reap(pid)
     record.unlink(missing_ok=True)
     return pid is not None
 
@@ -103,6 +102,6 @@ def _began(pid: int) -> str:
 
 
 def _reap(pid: int) -> None:
-    for process in _started:
-        if process.pid == pid:
-            process.poll()
+    """Takes notice of a process that ended, if it was started by this one."""
+    with contextlib.suppress(ChildProcessError):
+        os.waitpid(pid, os.WNOHANG)

@@ -1,83 +1,86 @@
-"""`./inkwell test`: style, types, storeys, then every test, in one command."""
+"""`./inkwell test`: style, types, import order, then every test, in one command."""
 
 from __future__ import annotations
 
 import argparse
-import json
+import os
+import shutil
 import subprocess
+import tempfile
 import time
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 
 from launcher import debian, environment, frontend
 from launcher.places import FRONTEND, PYTHON, ROOT, VENV, CannotGoOn, say
 
-_CHECKS: tuple[tuple[str, Sequence[str | Path], Path], ...] = (
+_STYLE: tuple[tuple[str, Sequence[str | Path], Path], ...] = (
     ("Style (ruff)", [VENV / "bin" / "ruff", "check", "."], ROOT),
     ("Layout (ruff format)", [VENV / "bin" / "ruff", "format", "--check", "--quiet", "."], ROOT),
     ("Types (mypy --strict)", [VENV / "bin" / "mypy"], ROOT),
-    ("Storeys (import-linter)", [VENV / "bin" / "lint-imports"], ROOT),
-    ("Front end style (ESLint)", ["npm", "run", "--silent", "lint"], FRONTEND),
+    ("Import order (import-linter)", [VENV / "bin" / "lint-imports"], ROOT),
+    ("Front end types (tsc)", ["npm", "run", "--silent", "check"], FRONTEND),
     ("Front end tests (Vitest)", ["npm", "run", "--silent", "test"], FRONTEND),
 )
-
-# Tests that record or play in real time: they run alone, after the others, which run side by side. Where something else
-# takes the machine's time away they may lose a race that the code wins, so they get a second try. No other test does:
-# what fails there now and then is a race of ours.
-_BY_THE_CLOCK = (
-    "tests/browser/test_listening.py",
-    "tests/browser/test_transfer_stage.py",
-    "tests/devices",
-    "tests/workroom/test_transfer.py",
+_FRONTEND_STYLE: tuple[str, Sequence[str | Path], Path] = (
+    "Front end style (ESLint, Prettier)",
+    ["npm", "run", "--silent", "lint"],
+    FRONTEND,
 )
-_SIDE_BY_SIDE = ("-n", "2", "--dist", "loadfile", *(f"--ignore={path}" for path in _BY_THE_CLOCK))
-_PYTEST = (PYTHON, "-m", "pytest", "-q")
-_TESTS_FAILED = 1  # pytest's exit status
+# A module's tests share a server: they go to one process, unless the other has nothing left to do.
+_PYTEST = (PYTHON, "-m", "pytest", "-q", "-n", str(os.cpu_count() or 2), "--dist", "worksteal", "--durations=10")
+_MEMORY, _ROOM_BYTES = Path("/dev/shm"), 8 << 30  # noqa: S108 - a folder of our own is made in it
+_QUICK = ("-m", "not slow", "tests/core", "tests/standards", "tests/cli", "tests/test_logs.py")
 
 
-def run_all(arguments: argparse.Namespace) -> int:
-    """Every check and test. With arguments, only pytest with those. Exit status 0 only if all passed."""
+def run(arguments: argparse.Namespace) -> int:
+    """Every check and test; with `quick` the ones that take under three minutes; with `only` pytest with those.
+
+    Returns 0 only if all passed.
+    """
     debian.need({**debian.RUNNING, **debian.TESTING})
     environment.ensure(testing=True)
     with environment.compiled_meanwhile():
-        frontend.ensure_built()  # tsc runs in it
+        frontend.ensure_packages()
+        frontend.ensure_types()
+        if not arguments.quick:
+            frontend.ensure_built()
     if arguments.only:
-        return _run("Tests (pytest)", [PYTHON, "-m", "pytest", *arguments.only], ROOT)
-    failed = [name for name, command, where in _CHECKS if _run(name, command, where)]
-    if _run("Tests side by side (pytest)", [*_PYTEST, *_SIDE_BY_SIDE], ROOT):
-        failed.append("Tests side by side")
-    if _run_by_the_clock():
-        failed.append("Tests by the clock")
+        with _temporary_folder():
+            return _run("Tests (pytest)", [PYTHON, "-m", "pytest", *arguments.only], ROOT)
+    checks: list[tuple[str, Sequence[str | Path], Path]] = [
+        *_STYLE,
+        ("Quick tests (pytest)", [*_PYTEST, *_QUICK], ROOT),
+    ]
+    if not arguments.quick:
+        checks = [*_STYLE, _FRONTEND_STYLE, ("Tests (pytest)", _PYTEST, ROOT)]
+    with _temporary_folder():
+        failed = [name for name, command, where in checks if _run(name, command, where)]
     if failed:
-        raise CannotGoOn(f"Of {len(_CHECKS) + 2} checks these failed: {', '.join(failed)}")
+        raise CannotGoOn(f"Of {len(checks)} checks these failed: {', '.join(failed)}")
     return 0
 
 
-def _run_by_the_clock() -> int:
-    """The tests in real time; the modules in which some failed are run once more, and that counts."""
-    status = _run("Tests by the clock (pytest)", [*_PYTEST, *_BY_THE_CLOCK], ROOT)
-    if status != _TESTS_FAILED:
-        return status
-    again = failed_modules(ROOT / ".pytest_cache" / "v" / "cache" / "lastfailed")
-    say(f"   These go by the clock, and are run once more: {', '.join(again)}")
-    return _run("Tests by the clock, once more (pytest)", [*_PYTEST, *again], ROOT)
-
-
-def failed_modules(last_failed: Path) -> list[str]:
-    """The modules of real-time tests that failed, by pytest's record; all of them where that cannot be read."""
-    try:
-        names = list(json.loads(last_failed.read_text()))
-    except (OSError, ValueError):
-        return list(_BY_THE_CLOCK)
-    modules = sorted({name.partition("::")[0] for name in names})
-    return [module for module in modules if module.startswith(_BY_THE_CLOCK)] or list(_BY_THE_CLOCK)
+@contextmanager
+def _temporary_folder() -> Iterator[None]:
+    """Has what tests write lie in memory, where there is room: they sync and remove tens of thousands of files."""
+    if not _MEMORY.is_dir() or shutil.disk_usage(_MEMORY).free < _ROOM_BYTES:
+        yield
+        return
+    with tempfile.TemporaryDirectory(prefix="inkwell-", dir=_MEMORY, ignore_cleanup_errors=True) as folder:
+        os.environ["TMPDIR"] = folder
+        try:
+            yield
+        finally:
+            del os.environ["TMPDIR"]
 
 
 def _run(name: str, command: Sequence[str | Path], where: Path) -> int:
     say(f"── {name}")
-    began = time.monotonic()
+    began_s = time.monotonic()
     status = subprocess.run(
         [str(part) for part in command], cwd=where, stdin=subprocess.DEVNULL, check=False
     ).returncode
-    say(f"   {'passed' if status == 0 else 'FAILED'} in {time.monotonic() - began:.1f} s")
+    say(f"   {'passed' if status == 0 else 'FAILED'} in {time.monotonic() - began_s:.1f} s")
     return status

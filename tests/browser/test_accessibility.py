@@ -1,0 +1,87 @@
+"""Every main screen, in both themes, held against the rules of WCAG 2.2 A and AA by axe-core."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from launcher.places import FRONTEND
+from tests.browser.conftest import watched
+from tests.live import Server
+from tests.sounds import record_side
+
+pytestmark = pytest.mark.browser
+
+THEMES = ("paper", "lamplight")
+RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+# An address, {docket} filled in, and a heading by which it is known to have loaded.
+SCREENS = {
+    "shelf": ("/", "Shelf"),
+    "look-up": ("/look-up", None),
+    "collection": ("/collection", "Collection"),
+    "duplicates": ("/collection/duplicates", None),
+    "names": ("/collection/names", None),
+    "rules": ("/collection/rules", None),
+    "reports": ("/collection/reports", None),
+    "files": ("/files", "Files"),
+    "sheet": ("/files/sheet?bundle={bundle}", None),
+    "survey": ("/survey", "Survey"),
+    "fixity": ("/fixity", "Fixity"),
+    "profiles": ("/profiles", None),
+    "ledger": ("/ledger", "Ledger"),
+    "intake": ("/dockets/{docket}/intake", "Intake"),
+    "transfer": ("/dockets/{docket}/transfer", "Transfer"),
+    "tracks": ("/dockets/{docket}/tracks", "Tracks"),
+    "repair": ("/dockets/{docket}/repair", "Repair"),
+    "sources": ("/dockets/{docket}/sources", "Sources"),
+    "describe": ("/dockets/{docket}/describe", "Describe"),
+    "artwork": ("/dockets/{docket}/artwork", "Artwork"),
+    "seal": ("/dockets/{docket}/seal", "Seal"),
+}
+# What is known and not mended yet, by screen. The list only shrinks: what is no longer found must leave it.
+KNOWN: dict[str, set[str]] = {}
+
+
+@pytest.fixture(scope="module")
+def places(messy_house: Server, tmp_path_factory: pytest.TempPathFactory) -> dict[str, Any]:
+    """A docket with a side of three tracks, and a folder of files."""
+    record_side(tmp_path_factory.mktemp("side") / "side.wav")
+    docket = messy_house.open_docket("T-axe")
+    messy_house.upload(docket["id"], Path(tmp_path_factory.getbasetemp()) / "side0" / "side.wav")
+    messy_house.wait_for_jobs()
+    return {"docket": docket["id"], "bundle": messy_house.get("/bundles")[0]["id"]}
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    """A tab in which a script of the test's own may run beside those of the application."""
+    yield from watched(browser, bypass_csp=True)
+
+
+@pytest.mark.parametrize("screen", SCREENS)
+def test_a_screen_breaks_no_rule_but_the_known_ones(
+    page: Page, messy_house: Server, places: dict[str, Any], screen: str
+) -> None:
+    address, heading = SCREENS[screen]
+    found: dict[str, str] = {}
+    for theme in THEMES:
+        page.goto(messy_house.address)
+        page.evaluate("theme => localStorage.setItem('inkwell theme', theme)", theme)
+        page.goto(messy_house.address + address.format(**places))
+        name = page.get_by_role("main").get_by_role("heading", level=1)
+        expect(name.filter(has_text=heading) if heading else name.first).to_be_visible()
+        page.add_script_tag(path=FRONTEND / "node_modules" / "axe-core" / "axe.min.js")
+        broken = page.evaluate(
+            "rules => axe.run({runOnly: rules}).then(({violations}) => violations.map("
+            "({id, nodes}) => [id, nodes.map(node => node.html.slice(0, 160))]))",
+            RULES,
+        )
+        found.update({rule: f"{theme}: {json.dumps(nodes[:3])}" for rule, nodes in broken})
+    new = {rule: where for rule, where in found.items() if rule not in KNOWN.get(screen, set())}
+    assert new == {}
+    assert KNOWN.get(screen, set()) == set(found), "mended: take it off the list"
