@@ -1,6 +1,7 @@
-"""Stops a process at a named point, as `kill -9` would: before or after its n-th rename, unlink or sync.
+"""Stops a process at a named point, as `kill -9` would: before or after a commit, rename, unlink or sync.
 
-What is on the disk then is what a killed process leaves: nothing of it tidies up.
+What is on the disk and in the database then is what a killed process leaves: nothing of it tidies up. The work runs in
+a forked process, which must connect to a database by itself.
 """
 
 from __future__ import annotations
@@ -10,56 +11,105 @@ import threading
 import traceback
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
+
+from sqlalchemy.engine.default import DefaultDialect
 
 _KILLED = 9
-_POINTS = ((Path, "rename"), (Path, "replace"), (Path, "unlink"), (Path, "rmdir"), (os, "fsync"), (os, "fdatasync"))
+# What is replaced, and whether its first argument is a path by which the point is named.
+_POINTS: tuple[tuple[Any, str, bool], ...] = (
+    (DefaultDialect, "do_commit", False),
+    (Path, "rename", True),
+    (Path, "replace", True),
+    (Path, "unlink", True),
+    (Path, "rmdir", True),
+    (os, "rename", True),
+    (os, "replace", True),
+    (os, "unlink", True),
+    (os, "fsync", False),
+    (os, "fdatasync", False),
+)
 
 
-def _run(work: Callable[[], object], stop_at: int) -> None:
-    """In a process of its own: leaves with how many points were passed, or is killed at one."""
-    passed, lock = [0], threading.Lock()
+class Point(NamedTuple):
+    """The n-th point that the work passes, as in "7, before replace of 01 a.flac"."""
 
-    def watched(real: Callable[..., Any]) -> Callable[..., Any]:
-        def call(*arguments: Any, **more: Any) -> Any:
-            with lock:
-                for done in (False, True):
-                    if passed[0] == stop_at:
-                        os._exit(_KILLED)
-                    passed[0] += 1
-                    if not done:
-                        result = real(*arguments, **more)
-            return result
+    number: int
+    name: str
 
-        return call
-
-    for owner, name in _POINTS:
-        setattr(owner, name, watched(getattr(owner, name)))
-    work()
+    def __str__(self) -> str:
+        return f"{self.number}, {self.name}"
 
 
-def crashed_at(work: Callable[[], object], stop_at: int) -> bool:
-    """Runs work in a forked process that is killed at its n-th point; whether it came to that."""
+def killed_at(work: Callable[[], object], number: int) -> Point | None:
+    """Run work in a forked process that is killed at its n-th point, and return that point.
+
+    None where work came to its end before. Fails where it raises.
+    """
+    reader, writer = os.pipe()
     pid = os.fork()
     if pid == 0:
+        os.close(reader)
         try:
-            _run(work, stop_at)
+            _watch(number, writer)
+            work()
         except BaseException:  # noqa: BLE001 - whatever it was, this process must not go on as another pytest
             traceback.print_exc()
             os._exit(1)
         os._exit(0)
+    os.close(writer)
+    with os.fdopen(reader) as told:
+        name = told.read()
     _, status = os.waitpid(pid, 0)
     code = os.waitstatus_to_exitcode(status)
-    assert code in (0, _KILLED), f"the work failed before point {stop_at}: its traceback is above"
-    return code == _KILLED
+    assert code in (0, _KILLED), f"the work failed before point {number}: its traceback is above"
+    return Point(number, name) if code == _KILLED else None
 
 
-def every_crash(work: Callable[[], object], anew: Callable[[], None]) -> Iterator[int]:
-    """Kills work at each of its points in turn, from the first to the last; `anew` makes what it works on each time."""
-    stop_at = 0
+def every_kill(work: Callable[[], object], anew: Callable[[], object]) -> Iterator[Point]:
+    """Kill work at each of its points in turn, from the first to the last; `anew` makes what it works on each time."""
+    number = 0
     while True:
         anew()
-        if not crashed_at(work, stop_at):
+        point = killed_at(work, number)
+        if point is None:
             return
-        yield stop_at
-        stop_at += 1
+        yield point
+        number += 1
+
+
+def _watch(stop_at: int, told: int) -> None:
+    """Have this process killed at a point, whose name goes into the pipe `told`."""
+    passed, lock = [0], threading.RLock()
+
+    def pass_point(name: str) -> None:
+        with lock:
+            if passed[0] == stop_at:
+                os.write(told, name.encode())
+                os._exit(_KILLED)
+            passed[0] += 1
+
+    def watched(real: Callable[..., Any], name: str, is_of_path: bool) -> Callable[..., Any]:
+        def call(*arguments: Any, **more: Any) -> Any:
+            words = f"{name} of {Path(arguments[0]).name}" if is_of_path and arguments else name
+            # What a point calls of its own is not another point: Path.rename is os.rename.
+            if inside.depth:
+                return real(*arguments, **more)
+            pass_point(f"before {words}")
+            inside.depth += 1
+            try:
+                result = real(*arguments, **more)
+            finally:
+                inside.depth -= 1
+            pass_point(f"after {words}")
+            return result
+
+        return call
+
+    inside = _Inside()
+    for owner, name, is_of_path in _POINTS:
+        setattr(owner, name, watched(getattr(owner, name), name.removeprefix("do_"), is_of_path))
+
+
+class _Inside(threading.local):
+    depth = 0

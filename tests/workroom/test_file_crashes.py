@@ -16,7 +16,7 @@ from inkwell_groove.workroom.files.orders import FILING, FilingOrder, Order, wri
 from inkwell_groove.workroom.jobs.files import take_back_files, write_files
 from inkwell_groove.workroom.jobs.filing_back import file_back, put_back
 from tests.core.files.samples import write_sample
-from tests.crashing import crashed_at, every_crash
+from tests.crashing import every_kill, killed_at
 from tests.workroom.test_file_steps import below, no_news
 
 SWAPPED = {"in/01 a.flac": "in/02 b.flac", "in/02 b.flac": "in/01 a.flac", "in/03 c.mp3": "out/03 c.mp3"}
@@ -75,7 +75,7 @@ def test_a_step_that_swaps_names_is_killed_at_every_point(place: Place) -> None:
     wanted = below(place.folder)
     assert wanted != place.before and "out/03 c.mp3" in wanted
     points = 0
-    for point in every_crash(place.write, place.anew):
+    for point in every_kill(place.write, place.anew):
         place.write()
         assert below(place.folder) == wanted, f"killed at point {point} and begun again"
         place.undo()
@@ -85,7 +85,7 @@ def test_a_step_that_swaps_names_is_killed_at_every_point(place: Place) -> None:
 
 
 def test_a_step_that_was_killed_and_never_begun_again_is_undone(place: Place) -> None:
-    for point in every_crash(place.write, place.anew):
+    for point in every_kill(place.write, place.anew):
         place.undo()
         found = below(place.folder)
         left = {name: digest for name, digest in found.items() if not name.rpartition("/")[2].startswith(".")}
@@ -97,7 +97,7 @@ def test_undoing_is_killed_at_every_point(place: Place) -> None:
         place.anew()
         place.write()
 
-    for point in every_crash(place.undo, written):
+    for point in every_kill(place.undo, written):
         place.undo()
         assert below(place.folder) == place.before, f"killed at point {point} and begun again"
 
@@ -152,17 +152,17 @@ def test_filing_back_is_killed_at_every_point(tmp_path: Path) -> None:
     assert (filing.mine / "a/1.flac").read_text() == "new 2" and (filing.mine / "c/3.flac").read_text() == "new 3"
     assert set(wanted) == {"a/1.flac", "a/2.flac", "b/cover.jpg", "c/3.flac", "4.flac"}
     points = 0
-    for point in every_crash(filing.out, filing.anew):
+    for point in every_kill(filing.out, filing.anew):
         filing.out()
         assert below(filing.mine) == wanted, f"killed at point {point} and begun again"
         filing.back()
         assert below(filing.mine) == before, f"killed at point {point}, begun again and undone"
         points += 1
     assert points > 30
-    for point in every_crash(filing.out, filing.anew):
+    for point in every_kill(filing.out, filing.anew):
         filing.back()
         assert below(filing.mine) == before, f"killed at point {point} and undone"
-    for point in every_crash(filing.back, filing.filed):
+    for point in every_kill(filing.back, filing.filed):
         filing.back()
         assert below(filing.mine) == before, f"undoing was killed at point {point} and begun again"
 
@@ -202,7 +202,7 @@ def test_a_stranger_in_the_way_leaves_every_file_where_it_was(tmp_path: Path, la
         (tmp_path / name).write_text(name)
     moves = renamings(tmp_path, {"a": "b", "b": "a", "c": "d"})
     if late:
-        assert crashed_at(lambda: rename_all(moves), 6)  # all aside
+        assert killed_at(lambda: rename_all(moves), 6)  # all aside
     (tmp_path / "d").write_text("a stranger")
     with pytest.raises(Refused, match="d is there already"):
         rename_all(moves)
