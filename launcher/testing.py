@@ -28,8 +28,10 @@ _FRONTEND_STYLE: tuple[str, Sequence[str | Path], Path] = (
     ["npm", "run", "--silent", "lint"],
     FRONTEND,
 )
-# A module's tests share a server: they go to one process, unless the other has nothing left to do.
-_PYTEST = (PYTHON, "-m", "pytest", "-q", "-n", str(os.cpu_count() or 2), "--dist", "worksteal", "--durations=10")
+# Half of the time a test waits for a server or a browser: two processes a core keep it busy. A module's tests share a
+# server and stay in one process, unless another has nothing left to do.
+_PROCESSES = str(2 * (os.cpu_count() or 1))
+_PYTEST = (PYTHON, "-m", "pytest", "-q", "-n", _PROCESSES, "--dist", "worksteal", "--durations=10")
 _MEMORY, _ROOM_BYTES = Path("/dev/shm"), 8 << 30  # noqa: S108 - a folder of our own is made in it
 _QUICK = ("-m", "not slow", "tests/core", "tests/standards", "tests/cli", "tests/test_logs.py")
 
