@@ -15,25 +15,31 @@ from pathlib import Path
 from launcher import debian, environment, frontend
 from launcher.places import FRONTEND, PYTHON, ROOT, VENV, CannotGoOn, say
 
-_STYLE: tuple[tuple[str, Sequence[str | Path], Path], ...] = (
+_Check = tuple[str, Sequence[str | Path], Path]
+
+_STYLE: tuple[_Check, ...] = (
     ("Style (ruff)", [VENV / "bin" / "ruff", "check", "."], ROOT),
     ("Layout (ruff format)", [VENV / "bin" / "ruff", "format", "--check", "--quiet", "."], ROOT),
     ("Types (mypy --strict)", [VENV / "bin" / "mypy"], ROOT),
     ("Import order (import-linter)", [VENV / "bin" / "lint-imports"], ROOT),
-    ("Front end types (tsc)", ["npm", "run", "--silent", "check"], FRONTEND),
     ("Front end tests (Vitest)", ["npm", "run", "--silent", "test"], FRONTEND),
 )
-_FRONTEND_STYLE: tuple[str, Sequence[str | Path], Path] = (
-    "Front end style (ESLint, Prettier)",
-    ["npm", "run", "--silent", "lint"],
-    FRONTEND,
-)
+_FRONTEND_TYPES: _Check = ("Front end types (tsc)", ["npm", "run", "--silent", "check"], FRONTEND)
+_FRONTEND_STYLE: _Check = ("Front end style (ESLint, Prettier)", ["npm", "run", "--silent", "lint"], FRONTEND)
 # Half of the time a test waits for a server or a browser: two processes a core keep it busy. A module's tests share a
 # server and stay in one process, unless another has nothing left to do.
 _PROCESSES = str(2 * (os.cpu_count() or 1))
 _PYTEST = (PYTHON, "-m", "pytest", "-q", "-n", _PROCESSES, "--dist", "worksteal", "--durations=10")
 _MEMORY, _ROOM_BYTES = Path("/dev/shm"), 8 << 30  # noqa: S108 - a folder of our own is made in it
-_QUICK = ("-m", "not slow", "tests/core", "tests/standards", "tests/cli", "tests/test_logs.py")
+_QUICK = (
+    "-m",
+    "not slow",
+    "tests/core",
+    "tests/standards",
+    "tests/cli",
+    "tests/test_logs.py",
+    "tests/test_crashing.py",
+)
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -56,6 +62,7 @@ def run(arguments: argparse.Namespace) -> int:
         ("Quick tests (pytest)", [*_PYTEST, *_QUICK], ROOT),
     ]
     if not arguments.quick:
+        # The build has checked the front end's types.
         checks = [*_STYLE, _FRONTEND_STYLE, ("Tests (pytest)", _PYTEST, ROOT)]
     with _temporary_folder():
         failed = [name for name, command, where in checks if _run(name, command, where)]

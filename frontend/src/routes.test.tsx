@@ -68,8 +68,7 @@ describe("every page", () => {
         error: { detail: "the database is away", remedy: "Wait a moment" },
         response: new Response(null, { status: 503 }),
       });
-    for (const verb of ["GET", "POST", "PUT"] as const)
-      vi.spyOn(api, verb).mockImplementation(refused as unknown as (typeof api)[typeof verb]);
+    for (const verb of ["GET", "POST", "PUT"] as const) vi.spyOn(api, verb).mockImplementation(refused);
     vi.stubGlobal("fetch", () =>
       Promise.resolve(new Response(JSON.stringify({ detail: "the database is away" }), { status: 503 })),
     );
@@ -81,8 +80,7 @@ describe("every page", () => {
 
   it.each(ADDRESSES)("%s says that the server does not answer", async (address) => {
     const dead = () => Promise.reject(new TypeError("fetch failed"));
-    for (const verb of ["GET", "POST", "PUT"] as const)
-      vi.spyOn(api, verb).mockImplementation(dead as unknown as (typeof api)[typeof verb]);
+    for (const verb of ["GET", "POST", "PUT"] as const) vi.spyOn(api, verb).mockImplementation(dead);
     vi.stubGlobal("fetch", dead);
     opened(address);
     const page = within(await screen.findByRole("main"));

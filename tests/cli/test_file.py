@@ -6,6 +6,8 @@ import json
 import subprocess
 from pathlib import Path
 
+import pytest
+
 from inkwell_groove.core.files.writing import Change, write
 from launcher.places import ROOT
 from tests.core.files.samples import write_sample
@@ -15,6 +17,7 @@ def groove(*arguments: object) -> subprocess.CompletedProcess[str]:
     return subprocess.run([ROOT / "groove", *map(str, arguments)], capture_output=True, text=True, check=False)
 
 
+@pytest.mark.slow
 def test_names_are_shown_first_and_moved_when_told_to(tmp_path: Path) -> None:
     for name, title in (("x.flac", "Slack Water"), ("y.flac", "slack water")):
         write_sample(tmp_path / name, "a.flac", seconds=0.2)
@@ -36,6 +39,7 @@ def test_names_are_shown_first_and_moved_when_told_to(tmp_path: Path) -> None:
     ]
 
 
+@pytest.mark.slow
 def test_what_cannot_be_is_said_in_a_line(tmp_path: Path) -> None:
     refused = groove("file", "{nonsense}", tmp_path / "nowhere.flac")
     assert refused.returncode == 1

@@ -21,6 +21,7 @@ def write(path: Path, seed: int, *, cut: slice = slice(None)) -> Path:
     return path
 
 
+@pytest.mark.slow
 def test_a_recording_and_its_excerpt_match_and_another_does_not(tmp_path: Path) -> None:
     whole, part = write(tmp_path / "whole.flac", 3), write(tmp_path / "part.wav", 3, cut=slice(4 * RATE, 10 * RATE))
     told = json.loads(groove_inside("match", whole, part, "--json").stdout)

@@ -32,6 +32,7 @@ def side(shared_folder: Path) -> tuple[Path, list[tuple[int, int]]]:
     return path, record_side(path)
 
 
+@pytest.mark.slow
 def test_measure_reports_every_figure_with_its_unit(side: tuple[Path, list[tuple[int, int]]], tmp_path: Path) -> None:
     done = groove("measure", side[0], "--json", "--report", tmp_path / "report.json")
     assert done.returncode == 0, done.stderr
@@ -42,6 +43,7 @@ def test_measure_reports_every_figure_with_its_unit(side: tuple[Path, list[tuple
     assert report["balance_db"] == pytest.approx(0.915, abs=0.02)  # the right channel was made 0.9 of the left
 
 
+@pytest.mark.slow
 def test_tracks_reports_starts_and_ends_in_seconds(side: tuple[Path, list[tuple[int, int]]]) -> None:
     path, truth = side
     report = json.loads(groove("tracks", path, "--json").stdout)

@@ -25,6 +25,7 @@ def read(path: Path) -> np.ndarray:
     return np.asarray(soundfile.read(str(path), dtype="int16", always_2d=True)[0])
 
 
+@pytest.mark.slow
 def test_only_the_listed_stretches_differ(take: Path, tmp_path: Path) -> None:
     out = tmp_path / "out.flac"
     done = groove("repair", take, out, "--clicks-only", "--json", "--report", tmp_path / "report.json")
@@ -48,6 +49,7 @@ def test_only_the_listed_stretches_differ(take: Path, tmp_path: Path) -> None:
     assert groove("verify", out).returncode == 0
 
 
+@pytest.mark.slow
 def test_cautious_mends_less_and_the_same_plan_gives_the_same_file(take: Path, tmp_path: Path) -> None:
     counts = {}
     for name, more in (("cautious", ["--cautious"]), ("most", ["--amount", "70"])):
@@ -61,6 +63,7 @@ def test_cautious_mends_less_and_the_same_plan_gives_the_same_file(take: Path, t
     assert (tmp_path / "again.wav").read_bytes() == (tmp_path / "most.wav").read_bytes()
 
 
+@pytest.mark.slow
 def test_a_preset_does_more_than_mend(take: Path, tmp_path: Path) -> None:
     done = groove_inside("repair", take, tmp_path / "out.wav", "--preset", "LP-worn", "--json")
     assert done.returncode == 0, done.stderr
@@ -69,6 +72,7 @@ def test_a_preset_does_more_than_mend(take: Path, tmp_path: Path) -> None:
     assert 15 <= steps["clicks"]["amount"] <= 55
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [

@@ -23,6 +23,7 @@ def album(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
+@pytest.mark.slow
 def test_a_folder_is_sealed_verified_and_taken_apart_again(album: Path, tmp_path: Path) -> None:
     bag = tmp_path / "bag"
     told = json.loads(
@@ -51,6 +52,7 @@ def test_a_folder_is_sealed_verified_and_taken_apart_again(album: Path, tmp_path
     assert broken.returncode == 1 and "1 faulty: data/masters/02 Track.flac" in broken.stderr
 
 
+@pytest.mark.slow
 def test_copies_of_a_folder(album: Path, tmp_path: Path) -> None:
     out = tmp_path / "out"
     made = groove("copies", album, "--out", out, "--format", "opus", "--lufs", "-23", "--json")

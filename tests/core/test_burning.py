@@ -27,6 +27,7 @@ def files(
     return found
 
 
+@pytest.mark.slow
 @settings(max_examples=15, deadline=None)
 @given(lengths=st.lists(st.integers(180_000, 220_000), min_size=1, max_size=3), opening=st.booleans())
 def test_the_image_is_the_files_end_to_end(

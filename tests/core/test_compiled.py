@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import pytest
+
 from inkwell_groove.core import compiled
 
 
+@pytest.mark.slow
 def test_every_kernel_is_compiled_ahead_of_need() -> None:
     compiled.compile_all()
     names = []

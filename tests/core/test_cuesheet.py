@@ -25,6 +25,7 @@ FILE "02 Two.flac" WAVE
 """
 
 
+@pytest.mark.slow
 @settings(max_examples=10_000)
 @given(cue_sheets())
 def test_a_written_sheet_reads_back_the_same_without_a_fault(sheet: CueSheet) -> None:
@@ -33,6 +34,7 @@ def test_a_written_sheet_reads_back_the_same_without_a_fault(sheet: CueSheet) ->
     assert parsed == sheet
 
 
+@pytest.mark.slow
 @settings(max_examples=2_000)
 @given(any_text)
 def test_any_text_can_be_made_fit_for_a_sheet_on_one_line(text: str) -> None:
@@ -42,6 +44,7 @@ def test_any_text_can_be_made_fit_for_a_sheet_on_one_line(text: str) -> None:
     assert cue_text(fit) == fit
 
 
+@pytest.mark.slow
 @settings(max_examples=2_000)
 @given(st.binary(max_size=300) | any_text.map(str.encode))
 def test_rubbish_is_answered_with_faults_and_never_breaks_the_parser(data: bytes) -> None:

@@ -61,6 +61,7 @@ def _is_safe(name: str) -> None:
     assert PureWindowsPath("C:/base", name).parent == PureWindowsPath("C:/base")
 
 
+@pytest.mark.slow
 @settings(max_examples=3_000)  # some 10,000 names
 @given(
     st.lists(st.tuples(texts, texts), min_size=1, max_size=6),
@@ -84,6 +85,7 @@ def test_names_never_leave_their_folder_never_collide_and_fit(
         _is_safe(folder)
 
 
+@pytest.mark.slow
 @settings(max_examples=2_000)
 @given(texts)
 def test_a_safe_name_stays_as_it_is(text: str) -> None:

@@ -45,6 +45,7 @@ def flipped(data: bytes, *places: int) -> bytes:
     return bytes(bad)
 
 
+@pytest.mark.slow
 def test_a_sound_file_is_sound_to_its_last_frame(tmp_path: Path, minute: tuple[bytes, list[int]]) -> None:
     data, starts = minute
     (tmp_path / "a.flac").write_bytes(data)
@@ -52,6 +53,7 @@ def test_a_sound_file_is_sound_to_its_last_frame(tmp_path: Path, minute: tuple[b
     assert report.sound and report.frames == len(starts) - 1
 
 
+@pytest.mark.slow
 def test_every_flipped_bit_is_named_by_its_frame(tmp_path: Path, minute: tuple[bytes, list[int]]) -> None:
     data, starts = minute
     chance = random.Random(3)

@@ -32,6 +32,7 @@ def test_a_upc_is_an_ean_with_a_nought_before_it() -> None:
     assert barcode("036000291452") == "0036000291452"
 
 
+@pytest.mark.slow
 @given(st.from_regex(r"\d{12}", fullmatch=True).filter(str.isascii), st.integers(0, 11), st.integers(1, 9))
 def test_any_one_wrong_digit_is_noticed(digits: str, place: int, by: int) -> None:
     code = digits + ean_check_digit(digits)

@@ -315,6 +315,7 @@ def test_masters_may_have_another_form(masters: Masters, rate_hz: int, bits: int
     assert verify(package).sound
 
 
+@pytest.mark.slow
 def test_a_thousand_flipped_bits_are_all_found_and_in_flac_named_to_the_frame(
     full: tuple[SealOrder, SealedAlbum, Path], tmp_path: Path
 ) -> None:

@@ -37,6 +37,7 @@ def spans(plan: Plan) -> list[tuple[int, int]]:
     return [(track.start_sample, track.end_sample) for track in plan.tracks]
 
 
+@pytest.mark.slow
 @settings(max_examples=1_000)
 @given(plans(), st.data())
 def test_any_edit_gives_a_plan_that_holds_and_survives_the_database(plan: Plan, data: st.DataObject) -> None:
@@ -194,6 +195,7 @@ def histories(draw: st.DrawFn) -> tuple[Plan, list[dict[str, object]]]:
     return plan, draw(st.lists(edit, max_size=12))
 
 
+@pytest.mark.slow
 @settings(max_examples=500)
 @given(histories(), st.randoms(use_true_random=False))
 def test_any_sequence_of_edits_holds_and_what_is_signed_off_stays(

@@ -63,6 +63,7 @@ def test_overs_are_counted(music: Stereo, tmp_path: Path) -> None:
     assert checks_of(facts) == {"clipping"}
 
 
+@pytest.mark.slow
 def test_a_silent_and_an_inverted_channel_are_told(music: Stereo, tmp_path: Path) -> None:
     assert checks_of(facts_of(music * [1, 0], tmp_path)) == {"a channel is silent"}
     mono = music.mean(axis=1)
@@ -74,6 +75,7 @@ def test_digital_silence_is_no_fault_of_a_channel(tmp_path: Path) -> None:
     assert checks_of(facts_of(np.zeros((RATE_HZ, 2)), tmp_path)) == set()
 
 
+@pytest.mark.slow
 def test_24_bits_with_16_in_them_are_told(music: Stereo, tmp_path: Path) -> None:
     sixteen = np.rint(music * 32_768).astype(np.int32) << 16
     facts = facts_of(sixteen, tmp_path, subtype="PCM_24")
@@ -82,6 +84,7 @@ def test_24_bits_with_16_in_them_are_told(music: Stereo, tmp_path: Path) -> None
     assert facts_of(music, tmp_path, subtype="PCM_24").bits_used == 24
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("kind", "kbit_s"), [("mp3", 128), ("mp3", 320), ("aac", 128), ("aac", 256), ("aac", 320)])
 def test_what_was_coded_is_known_again(music: Stereo, kind: str, kbit_s: int, tmp_path: Path) -> None:
     facts = facts_of(coded(music, kind, kbit_s, tmp_path), tmp_path)
@@ -90,6 +93,7 @@ def test_what_was_coded_is_known_again(music: Stereo, kind: str, kbit_s: int, tm
     assert facts.coding.words
 
 
+@pytest.mark.slow
 def test_the_frames_of_a_coder_are_found_where_they_lie(music: Stereo, tmp_path: Path) -> None:
     told = facts_of(coded(music, "aac", 320, tmp_path, cut=357), tmp_path).coding
     assert told.frames_from == 1_024 - 357

@@ -59,6 +59,7 @@ def decibels(text: str) -> float:
     return float(text[:-3])
 
 
+@pytest.mark.slow
 @given(st.lists(levels, min_size=1, max_size=4))
 @settings(max_examples=300)
 def test_an_albums_loudness_comes_out_of_counted_blocks(programmes: list[list[tuple[float, int]]]) -> None:

@@ -51,6 +51,7 @@ def sleeve(truth: SideTruth) -> list[float | None]:
     return [track.sleeve_duration_s for track in truth.tracks]
 
 
+@pytest.mark.slow
 def test_with_the_count_known_both_ends_of_every_track_are_found(demo_side: Demo) -> None:
     heard, truth = demo_side
     for index, (start_s, end_s) in enumerate(errors_s(tracks_in(heard, known_of(count=5)), truth)):
@@ -136,6 +137,7 @@ def test_a_longer_least_gap_or_track_gives_fewer_joins(both_sides: list[Demo]) -
     assert counts[3] == 1
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("change", ["96 kHz", "one channel", "6 dB softer", "a channel turned over"])
 def test_the_joins_are_the_same_whatever_the_recording_is_like(
     change: str, both_sides: list[Demo], recordings: list[tuple[Sound, SideTruth]]
@@ -159,6 +161,7 @@ def test_the_joins_are_the_same_whatever_the_recording_is_like(
         assert one.end_sample / RATE_HZ == pytest.approx(other.end_sample / rate_hz, abs=0.005)
 
 
+@pytest.mark.slow
 def test_two_sides_in_one_take_are_told_apart(recordings: list[tuple[Sound, SideTruth]]) -> None:
     """Between them the deck alone is heard, far quieter than any groove."""
     rng = np.random.default_rng(3)

@@ -136,6 +136,7 @@ def sides(draw: st.DrawFn) -> tuple[list[float], list[float], float]:
     return durations, gaps, draw(st.floats(0.985, 1.015))
 
 
+@pytest.mark.slow
 @given(sides())
 @settings(max_examples=40, deadline=None)
 def test_durations_choose_the_joins_among_many_rests(side: tuple[list[float], list[float], float]) -> None:

@@ -119,6 +119,7 @@ def test_azimuth_is_measured_and_put_right_to_a_tenth_of_a_sample(delay_samples:
     assert abs(again * 1e-6 * rate_hz) < 0.02
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("drift", ["sways", "climbs"])
 def test_hum_that_drifts_goes_and_a_tone_beside_it_stays(drift: str) -> None:
     rate_hz = 44_100

@@ -37,7 +37,7 @@ beforeEach(() => {
         refuse: (what) => settle({ error: { detail: what }, response: new Response(null, { status: 409 }) }),
       });
     });
-  vi.spyOn(api, "POST").mockImplementation(post as unknown as typeof api.POST);
+  vi.spyOn(api, "POST").mockImplementation(post);
 });
 afterEach(cleanup);
 

@@ -113,6 +113,7 @@ ORDERS = [
 CONVERTED = ("MP3", "Opus", "FLAC")  # what is brought down from 96 kHz: one of each way
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("order", "source"),
     [*((order, "of_cd") for order in ORDERS), *((order, "of_record") for order in ORDERS if order.kind in CONVERTED)],
@@ -156,6 +157,7 @@ def test_alac_of_24_bit_is_the_master_bit_for_bit(of_record: list[Path], tmp_pat
         np.testing.assert_array_equal(decode(tmp_path / one.file)[0], soundfile.read(master, dtype="int32")[0])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "order",
     [
@@ -179,6 +181,7 @@ def test_an_album_is_brought_to_a_loudness_and_keeps_its_relations(
     assert max(steps) - min(steps) < 0.1, "every track is turned alike"
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["MP3", "AAC", "Vorbis", "Opus", "ALAC"])
 def test_nothing_goes_above_the_ceiling(kind: str, of_cd: list[Path], tmp_path: Path) -> None:
     asked = {"MP3": {"kbit_s": 96}, "AAC": {"kbit_s": 96}, "Vorbis": {"quality": 2.0}, "Opus": {"kbit_s": 64}}
@@ -191,6 +194,7 @@ def test_nothing_goes_above_the_ceiling(kind: str, of_cd: list[Path], tmp_path: 
     assert max(peaks) > -3.0, "and not much below it"  # type: ignore[type-var,operator]
 
 
+@pytest.mark.slow
 def test_mp3_at_192_kbit_is_7_35_times_smaller_than_cd_audio(tmp_path: Path) -> None:
     """1,411.2 / 192 (arithmetic)."""
     master = masters_in(tmp_path, 44_100, "PCM_16", seconds=20.0)[0]
@@ -258,6 +262,7 @@ def coded_length(order: CopyOrder, rate_hz: int, sound: np.ndarray, path: Path) 
     return sum(len(block) for block in decoded(path)), identify(path)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("channels", [1, 2])
 @pytest.mark.parametrize("rate_hz", [44_100, 48_000])
 def test_an_mp3_ends_where_its_sound_does_whatever_remains_of_its_last_frame(
@@ -276,6 +281,7 @@ def test_an_mp3_ends_where_its_sound_does_whatever_remains_of_its_last_frame(
     assert wrong == {}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("channels", [1, 2])
 @pytest.mark.parametrize("rate_hz", [44_100, 48_000])
 def test_an_aac_loses_none_of_its_sound_and_says_where_it_ends(rate_hz: int, channels: int, tmp_path: Path) -> None:
@@ -291,6 +297,7 @@ def test_an_aac_loses_none_of_its_sound_and_says_where_it_ends(rate_hz: int, cha
     assert wrong == {}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("asked", "rate_hz", "frame"),
     [

@@ -52,6 +52,7 @@ def audio_in(folder: Path, number: int) -> np.ndarray:
         return file.read(0, file.format.samples)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("opening", [1, 2, 3, 4, 5, 6])
 def test_an_opening_of_a_few_frames_costs_no_reading_where_the_register_disagrees(tmp_path: Path, opening: int) -> None:
     """The look beside a track's place reached before the disc, and the whole reading was thrown away."""
@@ -91,6 +92,7 @@ def test_the_last_audio_track_before_data_is_read_whole(tmp_path: Path, session:
         np.testing.assert_array_equal(audio_in(tmp_path / "read", 2), whole(image)[40 * 588 : 80 * 588])
 
 
+@pytest.mark.slow
 def test_of_five_hundred_damaged_discs_nothing_wrong_is_proven(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

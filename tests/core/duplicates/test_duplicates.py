@@ -59,6 +59,7 @@ COPIES: dict[str, Callable[[Stereo], tuple[Stereo, int]]] = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", COPIES)
 def test_the_same_recording_is_known_again(name: str, original: Path, tmp_path: Path) -> None:
     sound, rate_hz = COPIES[name](soundfile.read(original)[0])
@@ -74,6 +75,7 @@ def test_the_same_recording_is_known_again(name: str, original: Path, tmp_path: 
     assert likely_pairs([portray(original).portrait, portray(copy).portrait])
 
 
+@pytest.mark.slow
 def test_an_edit_is_not_the_same_and_what_differs_is_shown(original: Path, tmp_path: Path) -> None:
     sound = soundfile.read(original)[0]
     edit = write(tmp_path / "edit.wav", np.concatenate([sound[: 15 * RATE_HZ], sound[23 * RATE_HZ :]]))
@@ -88,6 +90,7 @@ def test_an_edit_is_not_the_same_and_what_differs_is_shown(original: Path, tmp_p
     assert [round(one.first_s - one.second_s) for one in found.difference.shared] == [0, 8]
 
 
+@pytest.mark.slow
 def test_an_ending_that_goes_on_longer_is_another_edit(original: Path, tmp_path: Path) -> None:
     longer = write(tmp_path / "longer.wav", np.concatenate([soundfile.read(original)[0], tune(4, 9.0)]))
     found = related(original, longer)
@@ -96,12 +99,14 @@ def test_an_ending_that_goes_on_longer_is_another_edit(original: Path, tmp_path:
     assert found.difference.longest_alone_s == pytest.approx(9, abs=1.6)
 
 
+@pytest.mark.slow
 def test_swapped_channels_are_told(original: Path, tmp_path: Path) -> None:
     swapped = write(tmp_path / "swapped.wav", soundfile.read(original)[0][:, ::-1])
     found = related(original, swapped)
     assert (found.kind, found.swapped) == ("same recording", True)
 
 
+@pytest.mark.slow
 def test_another_tune_is_another_recording(original: Path, tmp_path: Path) -> None:
     other = write(tmp_path / "other.wav", tune(5))
     assert related(original, other).kind == "another recording"
@@ -117,6 +122,7 @@ def test_what_differs_in_more_bits_than_a_copy_does_is_played_anew(share: float,
     assert relate(one, other, lambda speed: other.prints, speeds=(1.0,)).kind == kind
 
 
+@pytest.mark.slow
 def test_likely_pairs_among_many_each_once(tmp_path: Path) -> None:
     portraits = []
     for seed in range(6):
@@ -145,6 +151,7 @@ def test_the_samples_of_a_lossless_file_have_the_md5_that_flac_stores(original: 
         assert portray(flac).samples_md5 == portray(wav).samples_md5 == stated
 
 
+@pytest.mark.slow
 def test_lossy_copies_have_a_portrait_and_no_md5(original: Path, tmp_path: Path) -> None:
     coded = tmp_path / "coded.m4a"
     with av.open(str(coded), "w") as out:

@@ -51,6 +51,7 @@ def test_a_picture_is_made_to_fit_and_never_larger(width: int, height: int, most
     assert abs(size_of(after)[0] / size_of(after)[1] - width / height) < 0.02 * width / height
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("turn", [0.0, 1.5, -2.0])
 def test_the_sleeve_is_found_within_its_scan_and_set_straight(turn: float) -> None:
     crop = find_crop(scan(turn=turn))

@@ -99,6 +99,7 @@ def test_a_table_of_more_than_can_be_worked_on_is_refused_while_it_is_read(data:
     assert refused.value.remedy
 
 
+@pytest.mark.slow
 def test_thirty_megabytes_of_empty_lines_need_no_memory_to_be_refused() -> None:
     """They took 5.9 GB and a minute and a half in a server."""
     data = b"\n" * 30_000_000

@@ -321,6 +321,7 @@ def test_a_broken_file_is_read_or_refused(
 texts = st.text(st.characters(codec="utf-8"), max_size=60)
 
 
+@pytest.mark.slow
 @settings(max_examples=60)
 @given(
     kind=st.sampled_from(list(KINDS)),

@@ -86,6 +86,7 @@ WORSE = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("worse", WORSE)
 def test_what_is_done_to_a_recording_leaves_it_the_same(music: np.ndarray, worse: str) -> None:
     first, second = prints_of(music), prints_of(WORSE[worse](music))
@@ -102,6 +103,7 @@ def test_a_recording_that_ran_at_another_speed_is_known_and_its_speed_told(music
     assert found.speed_ratio == pytest.approx(speed, abs=0.0035)
 
 
+@pytest.mark.slow
 def test_other_recordings_are_different(music: np.ndarray) -> None:
     first = prints_of(music)
     for seed in (2, 3, 5):

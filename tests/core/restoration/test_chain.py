@@ -51,6 +51,7 @@ def test_a_plan_of_nothing_gives_the_take() -> None:
     assert np.array_equal(Restored(take, asked, [], learn(take, asked, [])).read(0, 10**9), take.data)
 
 
+@pytest.mark.slow
 def test_everything_at_once_is_the_same_in_any_blocks() -> None:
     take = clicked().take
     repairs = choice(scan(take), EVERYTHING.clicks).repairs()
@@ -169,6 +170,7 @@ def test_a_band_does_what_it_says(shape: str) -> None:
     assert (below, at, above) == pytest.approx(wanted, abs=0.05)
 
 
+@pytest.mark.slow
 def test_harm_is_told_of_what_was_altered_and_of_nothing_else() -> None:
     take = clicked().take
     made = choice(scan(take), Clicks(amount=30))

@@ -31,6 +31,7 @@ def covered(scan_: Scan, which: np.ndarray, clicks: np.ndarray) -> float:
     return float(np.mean(hits))
 
 
+@pytest.mark.slow
 def test_clicks_are_found_and_little_else() -> None:
     scene, found = clicked(), found_in_scene()
     chosen = choosing.chosen(found, choosing.propose(found).amount)
@@ -46,6 +47,7 @@ def test_a_clean_side_is_left_alone() -> None:
     assert choosing.chosen(found, choosing.propose(found).amount).sum() <= 1
 
 
+@pytest.mark.slow
 def test_mending_brings_back_most_of_what_was_there_and_nothing_else_changes() -> None:
     scene, found = clicked(), found_in_scene()
     repairs = choice(found, Clicks(amount=choosing.propose(found).amount)).repairs()
@@ -128,6 +130,7 @@ def test_both_halves_of_a_click_are_one_in_the_list() -> None:
     assert [one.start for one in listed] == sorted(one.start for one in listed)
 
 
+@pytest.mark.slow
 @given(st.lists(st.tuples(st.integers(0, 88_000), st.integers(1, 300), st.integers(0, 1)), max_size=12), st.data())
 @settings(max_examples=25, deadline=None)
 def test_repairs_anywhere_alter_nothing_beside_them(spans: list[tuple[int, int, int]], data: st.DataObject) -> None:
@@ -204,6 +207,7 @@ def test_a_stretch_mended_by_hand_is_altered_and_nothing_else(how: str) -> None:
             assert not np.array_equal(middle, take.data[20_050:20_150, 0])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("factor", [2, 4])
 def test_at_high_rates_the_same_clicks_are_found_where_they_are(factor: int) -> None:
     scene, rate_hz = clicked(), factor * RATE_HZ

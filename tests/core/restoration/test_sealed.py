@@ -39,6 +39,7 @@ def restored_order(take: Path, asked: Restoration) -> SealOrder:
     return order.model_copy(update={"sides": (side.model_copy(update={"plan": plan}),)})
 
 
+@pytest.mark.slow
 def test_mended_tracks_are_the_take_with_its_gaps_filled(take: Path, tmp_path: Path) -> None:
     asked = Restoration(clicks=Clicks(amount=30))
     album = seal_album(restored_order(take, asked), tmp_path)
@@ -55,6 +56,7 @@ def test_mended_tracks_are_the_take_with_its_gaps_filled(take: Path, tmp_path: P
     assert verify(tmp_path).sound
 
 
+@pytest.mark.slow
 def test_a_side_brought_to_its_speed_is_cut_where_its_tracks_then_lie(take: Path, tmp_path: Path) -> None:
     asked = Restoration(speed_ratio=1.35, level=Level(to_peak_dbtp=-3.0), hum=Hum())
     album = seal_album(restored_order(take, asked), tmp_path)
@@ -72,6 +74,7 @@ def test_a_side_brought_to_its_speed_is_cut_where_its_tracks_then_lie(take: Path
     assert verify(tmp_path).sound
 
 
+@pytest.mark.slow
 def test_sealing_the_same_plan_twice_gives_the_same_bytes(take: Path, tmp_path: Path) -> None:
     order = restored_order(take, Restoration(clicks=Clicks(amount=30), speed_ratio=1.01))
     for name in ("one", "other"):

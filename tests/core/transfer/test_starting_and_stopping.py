@@ -27,6 +27,7 @@ def begins(scene: Scene) -> Beginning | None:
     return next((found for block in scene.blocks() if (found := watch.feed(block))), None)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("group", range(8))
 def test_of_200_needle_drops_none_is_missed_and_none_begins_late(group: int) -> None:
     for seed in range(25 * group, 25 * (group + 1)):
@@ -37,6 +38,7 @@ def test_of_200_needle_drops_none_is_missed_and_none_begins_late(group: int) -> 
         assert found.sample > scene.lands_at - 0.7 * RATE_HZ, f"drop {seed}: begun by the handling before it"
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("group", range(4))
 def test_handling_noise_begins_nothing(group: int) -> None:
     for seed in range(15 * group, 15 * (group + 1)):
