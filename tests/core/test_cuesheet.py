@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from inkwell_groove.core.cuesheet import CueIndex, CueSheet, CueTrack, cue_text, parse, render
 from inkwell_groove.core.errors import Refused
 from tests.core.strategies import any_text, cue_sheets
+from tests.patience import examples
 
 GOOD = """REM DATE 1974
 PERFORMER "The Test Band"
@@ -26,7 +27,7 @@ FILE "02 Two.flac" WAVE
 
 
 @pytest.mark.slow
-@settings(max_examples=10_000)
+@settings(max_examples=examples(10_000))
 @given(cue_sheets())
 def test_a_written_sheet_reads_back_the_same_without_a_fault(sheet: CueSheet) -> None:
     parsed, faults = parse(render(sheet).encode())
@@ -35,7 +36,7 @@ def test_a_written_sheet_reads_back_the_same_without_a_fault(sheet: CueSheet) ->
 
 
 @pytest.mark.slow
-@settings(max_examples=2_000)
+@settings(max_examples=examples(2_000))
 @given(any_text)
 def test_any_text_can_be_made_fit_for_a_sheet_on_one_line(text: str) -> None:
     fit = cue_text(text)
@@ -45,7 +46,7 @@ def test_any_text_can_be_made_fit_for_a_sheet_on_one_line(text: str) -> None:
 
 
 @pytest.mark.slow
-@settings(max_examples=2_000)
+@settings(max_examples=examples(2_000))
 @given(st.binary(max_size=300) | any_text.map(str.encode))
 def test_rubbish_is_answered_with_faults_and_never_breaks_the_parser(data: bytes) -> None:
     _, faults = parse(data)
@@ -53,7 +54,7 @@ def test_rubbish_is_answered_with_faults_and_never_breaks_the_parser(data: bytes
     assert all(fault.what for fault in faults)
 
 
-@settings(max_examples=500)
+@settings(max_examples=examples(500))
 @given(cue_sheets(), st.data())
 def test_a_sheet_with_a_line_cut_out_still_parses_to_something(sheet: CueSheet, data: st.DataObject) -> None:
     lines = render(sheet).splitlines()

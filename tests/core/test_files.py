@@ -17,6 +17,7 @@ from inkwell_groove.core.audio.flacfile import read_streaminfo
 from inkwell_groove.core.audio.probe import probe
 from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.errors import InkwellError, LengthLie, NotSound, Refused, Truncated
+from tests.patience import examples
 from tests.sounds import noise, write
 
 
@@ -202,7 +203,7 @@ def test_a_flac_cut_short_is_told_when_it_is_read(tmp_path: Path) -> None:
         reader.read(0, 200_000)
 
 
-@settings(max_examples=400)
+@settings(max_examples=examples(400))
 @given(st.binary(max_size=120), st.sampled_from([b"RIFF", b"RF64", b"fLaC", b"FORM", b"OggS", b"ID3", b""]), st.data())
 def test_hostile_bytes_raise_only_our_errors(
     tmp_path_factory: pytest.TempPathFactory, tail: bytes, magic: bytes, data: st.DataObject
@@ -220,7 +221,7 @@ def test_hostile_bytes_raise_only_our_errors(
     assert refusal.value.where
 
 
-@settings(max_examples=400)
+@settings(max_examples=examples(400))
 @given(st.integers(0, 43), st.binary(min_size=1, max_size=4))
 def test_a_wav_with_damaged_header_bytes_is_read_or_refused_but_never_breaks(
     tmp_path_factory: pytest.TempPathFactory, at: int, damage: bytes

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.filing import MAX_NAME_BYTES, file_names, fill, folder_path, safe_name
 from tests.core.strategies import any_text
+from tests.patience import examples
 
 RUDE = st.sampled_from(
     [
@@ -62,7 +63,7 @@ def _is_safe(name: str) -> None:
 
 
 @pytest.mark.slow
-@settings(max_examples=3_000)  # some 10,000 names
+@settings(max_examples=examples(3_000))  # some 10,000 names
 @given(
     st.lists(st.tuples(texts, texts), min_size=1, max_size=6),
     texts,
@@ -86,7 +87,7 @@ def test_names_never_leave_their_folder_never_collide_and_fit(
 
 
 @pytest.mark.slow
-@settings(max_examples=2_000)
+@settings(max_examples=examples(2_000))
 @given(texts)
 def test_a_safe_name_stays_as_it_is(text: str) -> None:
     name = safe_name(text)

@@ -23,6 +23,7 @@ from inkwell_groove.core.planning.moves import (
 )
 from inkwell_groove.core.planning.plan import EdgeNote, Plan, TrackSpan
 from tests.core.strategies import plans
+from tests.patience import examples
 
 
 def plan_of(*spans: tuple[int, int], samples: int = 1_000) -> Plan:
@@ -38,7 +39,7 @@ def spans(plan: Plan) -> list[tuple[int, int]]:
 
 
 @pytest.mark.slow
-@settings(max_examples=1_000)
+@settings(max_examples=examples(1_000))
 @given(plans(), st.data())
 def test_any_edit_gives_a_plan_that_holds_and_survives_the_database(plan: Plan, data: st.DataObject) -> None:
     assume(plan.tracks)
@@ -87,7 +88,7 @@ def test_any_edit_gives_a_plan_that_holds_and_survives_the_database(plan: Plan, 
     assert abs(len(changed.tracks) - len(plan.tracks)) <= 1
 
 
-@settings(max_examples=500)
+@settings(max_examples=examples(500))
 @given(plans())
 def test_with_gaps_kept_the_cuts_lose_nothing_between_the_first_start_and_the_last_end(plan: Plan) -> None:
     assume(plan.tracks)
@@ -196,7 +197,7 @@ def histories(draw: st.DrawFn) -> tuple[Plan, list[dict[str, object]]]:
 
 
 @pytest.mark.slow
-@settings(max_examples=500)
+@settings(max_examples=examples(500))
 @given(histories(), st.randoms(use_true_random=False))
 def test_any_sequence_of_edits_holds_and_what_is_signed_off_stays(
     history: tuple[Plan, list[dict[str, object]]], random: object

@@ -1,0 +1,17 @@
+"""How many examples property tests try: a share of what is tried when nobody waits.
+
+All of them: `INKWELL_EXAMPLES_SHARE=1 ./inkwell test tests/core`. Each run draws others, so a share finds in the long
+run what all would.
+"""
+
+from __future__ import annotations
+
+import os
+
+_SHARE = float(os.environ.get("INKWELL_EXAMPLES_SHARE", "0.2"))
+_FEWEST = 50
+
+
+def examples(number: int) -> int:
+    """So many examples, or the share of them that this run tries."""
+    return max(min(number, _FEWEST), round(number * _SHARE))
