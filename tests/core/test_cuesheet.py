@@ -111,6 +111,12 @@ def test_latin_1_text_is_refused_with_its_line() -> None:
     assert "UTF-8" in faults[0].what
 
 
+def test_of_flags_only_the_known_ones_are_kept() -> None:
+    sheet, faults = parse(GOOD.replace('TITLE "Two"', "FLAGS DCP XYZ PRE", 1).encode())
+    assert [fault.what for fault in faults] == ["unknown flags 'XYZ'"]
+    assert sheet.tracks[1].flags == ("DCP", "PRE")
+
+
 def test_an_empty_sheet_has_a_fault() -> None:
     _, faults = parse(b"")
     assert str(faults[0]) == "there is no track in it. A cue sheet has at least one FILE and one TRACK."

@@ -224,6 +224,16 @@ def test_another_file_under_the_name_is_not_taken_for_the_one_that_was_meant(tmp
     assert (tmp_path / "a").read_text() == "another" and not (tmp_path / "b").exists()
 
 
+def test_only_folders_inside_the_root_are_settled_and_removed(tmp_path: Path) -> None:
+    root = tmp_path / "above" / "root"
+    (root / "old" / "deep").mkdir(parents=True)
+    (root / "old" / "deep" / "a").write_text("a")
+    settled: list[Path] = []
+    rename_all(renamings(root, {"old/deep/a": "new/a"}), settle=settled.append)
+    assert set(settled) == {root / "new", root / "old", root / "old" / "deep"}
+    assert [path.name for path in root.iterdir()] == ["new"]
+
+
 def test_a_copy_that_was_put_back_is_the_same_file(tmp_path: Path) -> None:
     """A restored backup has other numbers on the disk, and the same content."""
     (tmp_path / "a").write_text("the one")

@@ -142,3 +142,11 @@ def test_what_points_at_moved_files_is_corrected() -> None:
     )
     cue = 'REM x\nFILE "01 a.flac" WAVE\n  TRACK 01 AUDIO\n'
     assert corrected_cue(cue, moved, "in") == 'REM x\nFILE "../Band/Album/01 A.flac" WAVE\n  TRACK 01 AUDIO\n'
+
+
+@pytest.mark.parametrize("elsewhere", ["/in/01 a.flac", "https://radio.example/in/01 a.flac", "../01 a.flac"])
+def test_what_points_outside_the_folder_stays_as_it_is(elsewhere: str) -> None:
+    """An absolute path names another file than a relative one with the same letters."""
+    moved = {"in/01 a.flac": "Band/01 A.flac"}
+    assert corrected_playlist(f"{elsewhere}\n", moved, "in") == f"{elsewhere}\n"
+    assert corrected_cue(f'FILE "{elsewhere}" WAVE\n', moved, "in") == f'FILE "{elsewhere}" WAVE\n'
