@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import pytest
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
@@ -98,6 +99,34 @@ def test_what_breaks_a_rule_of_the_tables_fails_the_job_and_leaves_nothing(start
     job = runner.ended(number)
     assert job.state == "failed" and job.failure is not None and "cannot be kept" in job.failure["what"]
     assert tries == [number]
+
+
+def test_a_result_that_meets_a_deadlock_is_kept_at_the_next_try(started: Callable[..., Runner]) -> None:
+    tries = []
+
+    def finish(session: Session, job: Job, result: dict[str, Any]) -> None:
+        tries.append(job.id)
+        if len(tries) < 3:
+            raise OperationalError("UPDATE", None, Exception(1213, "Deadlock found when trying to get lock"))
+
+    runner = started(kind("meets a deadlock", finish=finish))
+    number = runner.ask("meets a deadlock")
+    assert runner.ended(number).state == "done"
+    assert tries == [number] * 3
+
+
+def test_a_runner_with_nothing_to_do_leaves_the_database_alone(
+    started: Callable[..., Runner], database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    runner = started(kind("good"))
+    assert runner.ended(runner.ask("good")).state == "done"
+    asked = []
+    begin = database.begin
+    monkeypatch.setattr(database, "begin", lambda: asked.append(1) or begin())  # type: ignore[func-returns-value]
+    runner.runner.wake()
+    until(lambda: asked or None, "it did not look when it was woken")
+    time.sleep(0.3)  # in which a runner that went round and round would ask hundreds of times
+    assert len(asked) <= 3
 
 
 def raise_key_error(*_: Any) -> None:
