@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pickle
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +16,7 @@ from inkwell_groove.core.tracks.finder import find_tracks, known_of, tracks_in
 from inkwell_groove.core.tracks.found import FixedJoin, FoundTracks, Settings
 from inkwell_groove.core.tracks.hearing import Heard, hear
 from inkwell_groove.demo.sides import LANTERNS, SideTruth, make_side
+from tests.conftest import made_once
 from tests.sounds import ArrayReader, record_side
 
 RATE_HZ = 22_050
@@ -23,15 +25,28 @@ Sound = npt.NDArray[np.float32]
 Demo = tuple[Heard, SideTruth]
 
 
-@pytest.fixture(scope="module")
-def recordings() -> list[tuple[Sound, SideTruth]]:
-    made = [make_side(script, rate_hz=RATE_HZ) for script in LANTERNS]
-    return [(audio.astype(np.float32), truth) for audio, truth in made]
+@pytest.fixture(scope="session")
+def lanterns(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's record of two sides and what is heard of it: made once for all processes, since that takes 20 s."""
+
+    def make(folder: Path) -> None:
+        made = [make_side(script, rate_hz=RATE_HZ) for script in LANTERNS]
+        recordings = [(audio.astype(np.float32), truth) for audio, truth in made]
+        heard = [(hear(ArrayReader(audio, RATE_HZ, "f32")), truth) for audio, truth in recordings]
+        (folder / "recordings").write_bytes(pickle.dumps(recordings))
+        (folder / "heard").write_bytes(pickle.dumps(heard))
+
+    return made_once(tmp_path_factory, "lanterns", make)
 
 
 @pytest.fixture(scope="module")
-def both_sides(recordings: list[tuple[Sound, SideTruth]]) -> list[Demo]:
-    return [(hear(ArrayReader(audio, RATE_HZ, "f32")), truth) for audio, truth in recordings]
+def recordings(lanterns: Path) -> list[tuple[Sound, SideTruth]]:
+    return list(pickle.loads((lanterns / "recordings").read_bytes()))
+
+
+@pytest.fixture(scope="module")
+def both_sides(lanterns: Path) -> list[Demo]:
+    return list(pickle.loads((lanterns / "heard").read_bytes()))
 
 
 @pytest.fixture(params=[0, 1], ids=["side A", "side B"])
