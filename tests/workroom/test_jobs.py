@@ -6,6 +6,7 @@ import os
 import signal
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -52,11 +53,29 @@ def left_behind(server: Server) -> list[Path]:
     return list((server.media_root / "work").iterdir())
 
 
+@contextmanager
+def held_at_work(server: Server) -> Iterator[None]:
+    """Holds the workers still in the middle of a job, from when one has begun to write: it cannot end meanwhile."""
+    until = time.monotonic() + 60
+    while not left_behind(server):
+        assert time.monotonic() < until, "no job began to write"
+        time.sleep(0.001)
+    workers = server.workers
+    for pid in workers:
+        os.kill(pid, signal.SIGSTOP)
+    try:
+        yield
+    finally:
+        for pid in workers:
+            with suppress(ProcessLookupError):
+                os.kill(pid, signal.SIGCONT)
+
+
 def test_a_server_killed_while_it_takes_in_begins_again_and_ends_well(fresh: Server, long_take: Path) -> None:
     docket = fresh.open_docket("T-kill")
     fresh.upload(docket["id"], long_take)
-    until_running(fresh, "take in")
-    fresh.kill()
+    with held_at_work(fresh):
+        fresh.kill()
     assert not any((fresh.media_root / "takes").rglob("*/*")), "a take was in place before it was proven whole"
     fresh.start()
     jobs = fresh.wait_for_jobs()
@@ -91,10 +110,10 @@ def test_a_server_killed_while_it_seals_leaves_no_half_package_and_seals_after_a
 
 def test_workers_do_not_outlive_a_killed_server(fresh: Server, long_take: Path) -> None:
     fresh.upload(fresh.open_docket("T-orphans")["id"], long_take)
-    until_running(fresh, "take in", progress=0.0)
-    workers = fresh.workers
-    assert workers
-    fresh.kill()
+    with held_at_work(fresh):
+        workers = fresh.workers
+        assert workers
+        fresh.kill()
     until = time.monotonic() + 5
     while any(is_alive(pid) for pid in workers) and time.monotonic() < until:
         time.sleep(0.05)
@@ -104,9 +123,9 @@ def test_workers_do_not_outlive_a_killed_server(fresh: Server, long_take: Path) 
 def test_a_take_comes_in_although_the_workers_die(fresh: Server, long_take: Path) -> None:
     docket = fresh.open_docket("T-worker")
     fresh.upload(docket["id"], long_take)
-    until_running(fresh, "take in", progress=0.0)
-    for pid in fresh.workers:
-        os.kill(pid, signal.SIGKILL)
+    with held_at_work(fresh):
+        for pid in fresh.workers:
+            os.kill(pid, signal.SIGKILL)
     job = next(one for one in fresh.wait_for_jobs() if one["kind"] == "take in")
     assert job["state"] == "done"
     assert left_behind(fresh) == []
@@ -120,8 +139,8 @@ def test_a_job_that_keeps_killing_the_server_is_given_up(fresh: Server, long_tak
     docket = fresh.open_docket("T-poison")
     fresh.upload(docket["id"], long_take)
     for _ in range(3):
-        until_running(fresh, "take in")
-        fresh.kill()
+        with held_at_work(fresh):
+            fresh.kill()
         fresh.start()
     (job,) = fresh.wait_for_jobs()
     assert job["state"] == "failed"
@@ -131,8 +150,9 @@ def test_a_job_that_keeps_killing_the_server_is_given_up(fresh: Server, long_tak
 def test_a_running_job_is_cancelled_and_leaves_nothing(fresh: Server, long_take: Path) -> None:
     docket = fresh.open_docket("T-cancel")
     fresh.upload(docket["id"], long_take)
-    job = until_running(fresh, "take in")
-    fresh.post(f"/jobs/{job['id']}/cancel")
+    with held_at_work(fresh):
+        job = until_running(fresh, "take in")
+        fresh.post(f"/jobs/{job['id']}/cancel")
     (ended,) = fresh.wait_for_jobs()
     assert ended["state"] == "cancelled"
     assert left_behind(fresh) == []
