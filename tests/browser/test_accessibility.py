@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Request, expect
 
 from launcher.places import FRONTEND
 from tests.browser.conftest import watched
@@ -71,18 +71,48 @@ def page(browser: Browser) -> Iterator[Page]:
     yield from watched(browser, bypass_csp=True)
 
 
+class Requests:
+    """The page's requests that are not answered yet, but for the stream of news, which never ends."""
+
+    def __init__(self, page: Page) -> None:
+        self._page = page
+        self._open: set[Request] = set()
+        page.on("request", self._begin)
+        page.on("requestfinished", self._end)
+        page.on("requestfailed", self._end)
+
+    def _begin(self, request: Request) -> None:
+        if not request.url.endswith("/api/events"):
+            self._open.add(request)
+
+    def _end(self, request: Request) -> None:
+        self._open.discard(request)
+
+    def wait_until_answered(self) -> None:
+        """Until none was open for half a second: an answer may lead to the next question."""
+        quiet = 0
+        for _ in range(600):
+            self._page.wait_for_timeout(100)
+            quiet = 0 if self._open else quiet + 1
+            if quiet == 5:
+                return
+        raise AssertionError(f"never answered: {[request.url for request in self._open]}")
+
+
 @pytest.mark.parametrize("screen", SCREENS)
 def test_a_screen_breaks_no_rule_but_the_known_ones(
     page: Page, messy_house: Server, places: dict[str, Any], screen: str
 ) -> None:
     address, heading = SCREENS[screen]
     found: dict[str, str] = {}
+    requests = Requests(page)
     for theme in THEMES:
         page.goto(messy_house.address)
         page.evaluate("theme => localStorage.setItem('inkwell theme', theme)", theme)
         page.goto(messy_house.address + address.format(**places))
         name = page.get_by_role("main").get_by_role("heading", level=1)
         expect(name.filter(has_text=heading) if heading else name.first).to_be_visible()
+        requests.wait_until_answered()
         page.add_script_tag(path=FRONTEND / "node_modules" / "axe-core" / "axe.min.js")
         broken = page.evaluate(
             "rules => axe.run({runOnly: rules}).then(({violations}) => violations.map("

@@ -528,7 +528,7 @@ def test_news_of_jobs_and_dockets_reaches_whoever_looks_on(server: Server, side_
 
 def test_the_front_end_is_served_at_every_address_of_the_interface(server: Server) -> None:
     for path in ("/", "/dockets/1/tracks", "/ledger"):
-        answer = httpx.get(server.address + path)
+        answer = httpx.get(server.address + path, timeout=60)
         assert answer.status_code == 200
         assert '<div id="root">' in answer.text
         assert "default-src 'self'" in answer.headers["content-security-policy"]
