@@ -214,6 +214,25 @@ def test_a_stranger_in_the_way_leaves_every_file_where_it_was(tmp_path: Path, la
     }
 
 
+def test_a_stranger_that_comes_while_files_are_aside_leaves_every_file_where_it_was(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name in ("a", "b"):
+        (tmp_path / name).write_text(name)
+    rename = Path.rename
+
+    def renamed(path: Path, target: Path) -> Path:
+        if path.name == "b" and not (tmp_path / "d").exists():
+            (tmp_path / "d").write_text("a stranger")
+        return rename(path, target)
+
+    monkeypatch.setattr(Path, "rename", renamed)
+    with pytest.raises(Refused, match="d is there already"):
+        rename_all(renamings(tmp_path, {"a": "c", "b": "d"}))
+    left = {path.name: path.read_text() for path in tmp_path.iterdir()}
+    assert left == {"a": "a", "b": "b", "d": "a stranger"}
+
+
 def test_another_file_under_the_name_is_not_taken_for_the_one_that_was_meant(tmp_path: Path) -> None:
     (tmp_path / "a").write_text("the one")
     moves = renamings(tmp_path, {"a": "b"})
