@@ -1,7 +1,7 @@
 """How many examples property tests try: a share of what is tried when nobody waits.
 
-All of them: `INKWELL_EXAMPLES_SHARE=1 ./inkwell test tests/core`. Each run draws others, so a share finds in the long
-run what all would.
+All of them: `INKWELL_EXAMPLES_SHARE=1 ./inkwell test tests/core`. Each run draws others, except where hypothesis finds
+itself in continuous integration and repeats its draws.
 """
 
 from __future__ import annotations

@@ -103,7 +103,7 @@ export function JoinsMargin(props: Props) {
           </div>
           <label className="mt-2 flex items-center gap-2">
             <input type="checkbox" checked={props.carry} onChange={({ target }) => props.onCarry(target.checked)} />
-            <span className="ml-1">Carry the rest, as far as none is signed off</span>
+            Carry the rest, as far as none is signed off
           </label>
           <div className="mt-2 flex flex-wrap gap-1.5">
             <button type="button" className="press press-main" onClick={props.onSign}>

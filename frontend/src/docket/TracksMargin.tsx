@@ -76,7 +76,7 @@ export function TracksMargin(props: Props) {
           </div>
           <label className="mt-2 flex items-center gap-2">
             <input type="checkbox" checked={props.carry} onChange={({ target }) => props.onCarry(target.checked)} />
-            <span className="ml-1">Carry all later tracks along</span>
+            Carry all later tracks along
           </label>
           <div className="mt-2 flex flex-wrap gap-2">
             <button

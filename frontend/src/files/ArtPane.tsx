@@ -83,7 +83,7 @@ export function ArtPane({ rows, ticked, bundles, onTick }: Props) {
           </label>
           <label className="flex items-center gap-1.5">
             <input type="checkbox" checked={rule.beside} onChange={({ target }) => set({ beside: target.checked })} />
-            <span className="ml-1">the front beside them, as {rule.beside_name}</span>
+            the front beside them, as {rule.beside_name}
           </label>
           <label className="flex items-center justify-between gap-2">
             at most, pixels

@@ -94,7 +94,7 @@ export function Shelf() {
                 >
                   <button
                     type="button"
-                    className="quiet"
+                    className="whitespace-nowrap quiet"
                     onClick={() => set({ sort: name, down: sort === name && !down ? "yes" : "no" })}
                   >
                     {label} {sort === name && (down ? "↓" : "↑")}
