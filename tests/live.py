@@ -18,6 +18,7 @@ from typing import Any
 import httpx
 
 from inkwell_groove.clock import WALL, Clock
+from inkwell_groove.store.media import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.migrate import upgrade
 from launcher.database import Database
 from launcher.places import FRONTEND
@@ -67,7 +68,7 @@ def _query(mariadb: Database, sql: str) -> None:
     assert done.returncode == 0, done.stderr
 
 
-def _serve(environment: Mapping[str, str], log: Path, clock: Clock) -> None:
+def _serve(environment: Mapping[str, str], log: Path, clock: Clock, free_bytes: FreeBytes) -> None:
     """What `python -m inkwell_groove.web` does."""
     from inkwell_groove.web.__main__ import main
 
@@ -77,7 +78,7 @@ def _serve(environment: Mapping[str, str], log: Path, clock: Clock) -> None:
         os.dup2(file.fileno(), 1)
         os.dup2(file.fileno(), 2)
     _fork_maker_of_workers()
-    main(clock=clock)
+    main(clock=clock, free_bytes=free_bytes)
 
 
 def _fork_maker_of_workers() -> None:
@@ -105,8 +106,16 @@ def _fork_maker_of_workers() -> None:
 class Server:
     """The application in a process of its own, and a client for its API."""
 
-    def __init__(self, database_url: str, media_root: Path, *, clock: Clock = WALL, **settings: str) -> None:
-        self._clock = clock
+    def __init__(
+        self,
+        database_url: str,
+        media_root: Path,
+        *,
+        clock: Clock = WALL,
+        free_bytes: FreeBytes = free_bytes_of_disk,
+        **settings: str,
+    ) -> None:
+        self._clock, self._free_bytes = clock, free_bytes
         self.media_root, self.database_url = media_root, database_url
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
@@ -123,7 +132,8 @@ class Server:
 
     def start(self) -> None:
         self._process = _imported.Process(
-            target=_serve, args=(self._environment, self.media_root.parent / "server.log", self._clock)
+            target=_serve,
+            args=(self._environment, self.media_root.parent / "server.log", self._clock, self._free_bytes),
         )
         self._process.start()
         until = time.monotonic() + 60

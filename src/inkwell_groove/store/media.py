@@ -22,7 +22,7 @@ import os
 import re
 import shutil
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -40,11 +40,22 @@ class DiskFull(InkwellError):
     """There is no room left."""
 
 
+FreeBytes = Callable[[Path], int]
+"""What tells how many bytes may still be written on the disk of a folder."""
+
+
+def free_bytes_of_disk(folder: Path) -> int:
+    """Returns how many bytes an ordinary user may still write on the disk of the folder."""
+    room = os.statvfs(folder)
+    return room.f_bavail * room.f_frsize
+
+
 class MediaStore:
     """Everything below one folder. No path ever comes from a client: names here are digests and numbers."""
 
-    def __init__(self, root: Path) -> None:
+    def __init__(self, root: Path, *, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
         self.root = root
+        self._free_bytes = free_bytes
         for name in (
             "takes",
             "pictures",
@@ -119,9 +130,8 @@ class MediaStore:
         return self.root / "steps" / str(int(step_id))
 
     def free_bytes(self) -> int:
-        """What may still be written on the store's disk."""
-        room = os.statvfs(self.root)
-        return room.f_bavail * room.f_frsize
+        """Returns how many bytes may still be written on the store's disk."""
+        return self._free_bytes(self.root)
 
     def package(self, folder: str) -> Path:
         """A package by the folder the database gives for it."""

@@ -10,11 +10,12 @@ import uvicorn
 
 from inkwell_groove import logs
 from inkwell_groove.clock import WALL, Clock
+from inkwell_groove.store.media import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.settings import LOOPBACK, settings
 from inkwell_groove.web.app import make_app
 
 
-def main(*, clock: Clock = WALL) -> None:
+def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
     logs.configure()
     given = settings()
     if given.host not in LOOPBACK and given.tls_certificate is None:
@@ -24,7 +25,7 @@ def main(*, clock: Clock = WALL) -> None:
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     # Browsers keep their event stream open for ever; a stop must not wait for them.
     uvicorn.run(
-        make_app(given, clock=clock),
+        make_app(given, clock=clock, free_bytes=free_bytes),
         host=given.host,
         port=given.port,
         log_level="warning",

@@ -11,6 +11,7 @@ from fastapi.staticfiles import StaticFiles
 
 from inkwell_groove import __version__
 from inkwell_groove.clock import WALL, Clock
+from inkwell_groove.store.media import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.settings import Settings, settings
 from inkwell_groove.web import access, problems
 from inkwell_groove.web.guard import Guard
@@ -43,13 +44,18 @@ from inkwell_groove.web.routes import (
 from inkwell_groove.workroom.room import Workroom
 
 
-def make_app(given: Settings | None = None, *, clock: Clock = WALL) -> FastAPI:
-    """The whole application on one set of settings, and on a clock by which devices and recordings go."""
+def make_app(
+    given: Settings | None = None, *, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk
+) -> FastAPI:
+    """Returns the whole application for one set of settings.
+
+    Devices and recordings go by the clock; `free_bytes` tells how much room the disk has.
+    """
     chosen = given or settings()
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        room = Workroom(chosen, clock=clock)
+        room = Workroom(chosen, clock=clock, free_bytes=free_bytes)
         app.state.workroom = room
         room.start()
         yield

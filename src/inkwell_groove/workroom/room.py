@@ -11,7 +11,7 @@ from inkwell_groove.core import peaks
 from inkwell_groove.devices.drives import OpticalDrives
 from inkwell_groove.devices.registry import Sources
 from inkwell_groove.store.database import Database
-from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.media import FreeBytes, MediaStore, free_bytes_of_disk
 from inkwell_groove.store.models import Job
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom import docket_ways
@@ -70,10 +70,10 @@ _RECENT_JOBS = 50
 class Workroom:
     """Everything the application can do. `start` before use, `close` after."""
 
-    def __init__(self, settings: Settings, *, clock: Clock = WALL) -> None:
+    def __init__(self, settings: Settings, *, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
         self.settings = settings
         self.database = Database(settings.database_url)
-        self.media = MediaStore(settings.media_root)
+        self.media = MediaStore(settings.media_root, free_bytes=free_bytes)
         self.events = Events()
         self.accounts = Accounts(self.database, self.media, self.events, settings)
         self.dockets = Dockets(self.database, self.media, self.events)
