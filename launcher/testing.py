@@ -9,6 +9,7 @@ import subprocess
 import tempfile
 import time
 from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -18,13 +19,13 @@ from launcher.places import FRONTEND, PYTHON, ROOT, VENV, CannotGoOn, say
 _Check = tuple[str, Sequence[str | Path], Path]
 
 _STYLE: tuple[_Check, ...] = (
+    ("Types (mypy --strict)", [VENV / "bin" / "mypy"], ROOT),
+    ("Front end tests (Vitest)", ["npm", "run", "--silent", "test"], FRONTEND),
+    ("Front end types (tsc, oxlint)", ["npm", "run", "--silent", "check"], FRONTEND),
     ("Style (ruff)", [VENV / "bin" / "ruff", "check", "."], ROOT),
     ("Layout (ruff format)", [VENV / "bin" / "ruff", "format", "--check", "--quiet", "."], ROOT),
-    ("Types (mypy --strict)", [VENV / "bin" / "mypy"], ROOT),
     ("Import order (import-linter)", [VENV / "bin" / "lint-imports"], ROOT),
-    ("Front end tests (Vitest)", ["npm", "run", "--silent", "test"], FRONTEND),
 )
-_FRONTEND_TYPES: _Check = ("Front end types (tsc)", ["npm", "run", "--silent", "check"], FRONTEND)
 _FRONTEND_STYLE: _Check = ("Front end style (ESLint, Prettier)", ["npm", "run", "--silent", "lint"], FRONTEND)
 # Half of the time a test waits for a server or a browser: two processes a core keep it busy. A module's tests share a
 # server and stay in one process, unless another has nothing left to do.
@@ -43,9 +44,9 @@ _QUICK = (
 
 
 def run(arguments: argparse.Namespace) -> int:
-    """Every check and test; with `quick` the ones that take under three minutes; with `only` pytest with those.
+    """Runs every check and test; with `quick` those that take under three minutes; with `only` pytest with its words.
 
-    Returns 0 only if all passed.
+    Returns 0 only if all passed. Raises CannotGoOn with the names of what failed.
     """
     debian.need({**debian.RUNNING, **debian.TESTING})
     environment.ensure(testing=True)
@@ -54,20 +55,18 @@ def run(arguments: argparse.Namespace) -> int:
         frontend.ensure_types()
         if not arguments.quick:
             frontend.ensure_built()
-    if arguments.only:
-        with _temporary_folder():
-            return _run("Tests (pytest)", [PYTHON, "-m", "pytest", *arguments.only], ROOT)
-    checks: list[tuple[str, Sequence[str | Path], Path]] = [
-        *_STYLE,
-        ("Quick tests (pytest)", [*_PYTEST, *_QUICK], ROOT),
-    ]
-    if not arguments.quick:
-        # The build has checked the front end's types.
-        checks = [*_STYLE, _FRONTEND_STYLE, ("Tests (pytest)", _PYTEST, ROOT)]
     with _temporary_folder():
-        failed = [name for name, command, where in checks if _run(name, command, where)]
+        if arguments.only:
+            return 0 if _streams("Tests (pytest)", [PYTHON, "-m", "pytest", *arguments.only]) else 1
+        if arguments.quick:
+            checks, tests = _STYLE, [*_PYTEST, *_QUICK]
+        else:
+            checks, tests = (_FRONTEND_STYLE, *_STYLE), [*_PYTEST]
+        failed = _run_beside_each_other(checks)
+        if not _streams("Tests (pytest)", tests):
+            failed.append("Tests (pytest)")
     if failed:
-        raise CannotGoOn(f"Of {len(checks)} checks these failed: {', '.join(failed)}")
+        raise CannotGoOn(f"Of {len(checks) + 1} checks these failed: {', '.join(failed)}")
     return 0
 
 
@@ -85,11 +84,38 @@ def _temporary_folder() -> Iterator[None]:
             del os.environ["TMPDIR"]
 
 
-def _run(name: str, command: Sequence[str | Path], where: Path) -> int:
+def _run_beside_each_other(checks: Sequence[_Check]) -> list[str]:
+    """Runs one check for each core at a time; returns the names of those that failed, and shows what they said."""
+    failed = []
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        for name, seconds, output in pool.map(_run_quietly, checks):
+            say(f"── {name}\n   {'passed' if output is None else 'FAILED'} in {seconds:.1f} s")
+            if output is not None:
+                say(output)
+                failed.append(name)
+    return failed
+
+
+def _run_quietly(check: _Check) -> tuple[str, float, str | None]:
+    """Returns the check's name, its seconds, and its output if it failed."""
+    name, command, where = check
+    began_s = time.monotonic()
+    done = subprocess.run(
+        [str(part) for part in command],
+        cwd=where,
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+        check=False,
+    )
+    return name, time.monotonic() - began_s, done.stdout if done.returncode else None
+
+
+def _streams(name: str, command: Sequence[str | Path]) -> bool:
+    """Runs a command whose output is shown as it comes; returns whether it succeeded."""
     say(f"── {name}")
     began_s = time.monotonic()
-    status = subprocess.run(
-        [str(part) for part in command], cwd=where, stdin=subprocess.DEVNULL, check=False
-    ).returncode
-    say(f"   {'passed' if status == 0 else 'FAILED'} in {time.monotonic() - began_s:.1f} s")
-    return status
+    done = subprocess.run([str(part) for part in command], cwd=ROOT, stdin=subprocess.DEVNULL, check=False)
+    say(f"   {'passed' if done.returncode == 0 else 'FAILED'} in {time.monotonic() - began_s:.1f} s")
+    return done.returncode == 0

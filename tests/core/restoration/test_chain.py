@@ -12,7 +12,7 @@ from inkwell_groove.core.restoration.declip import Declipped
 from inkwell_groove.core.restoration.harm import report
 from inkwell_groove.core.restoration.hiss import HissFree, print_of, quietest
 from inkwell_groove.core.restoration.levelling import CEILING_DBTP
-from inkwell_groove.core.restoration.linear import Band, equalised, has_rumble, lateral_only
+from inkwell_groove.core.restoration.linear import Band, has_rumble
 from inkwell_groove.core.restoration.repairing import choice
 from inkwell_groove.core.restoration.scan import scan
 from inkwell_groove.core.restoration.starting import STARTING_POINTS, named
@@ -114,6 +114,19 @@ def test_hiss_becomes_less_and_does_not_sing() -> None:
     assert kurtosis(out[alone, 0]) / kurtosis(noise[alone, 0]) < 1.6
 
 
+@pytest.mark.xfail(reason="the print is taken from the deck's silence, which has no groove noise", strict=True)
+def test_hiss_of_the_groove_becomes_less_although_the_deck_is_quieter_before_it() -> None:
+    rng = np.random.default_rng(4)
+    noise = 0.003 * rng.standard_normal((8 * RATE_HZ, 1))
+    noise[: 2 * RATE_HZ] *= 0.01  # the stylus is not down yet
+    held = Held(noise)
+    found = quietest(held)
+    assert found is not None
+    out = HissFree(held, print_of(held, *found), 12.0).read(0, len(noise))
+    groove = slice(3 * RATE_HZ, 7 * RATE_HZ)
+    assert 20 * np.log10(out[groove].std() / noise[groove].std()) == pytest.approx(-12.0, abs=2.0)
+
+
 def kurtosis(sound: np.ndarray) -> float:
     """Of the power of the pieces of time and frequency: 6 for white noise before anything was done to it."""
     frames = sound[: len(sound) // 1024 * 1024].reshape(-1, 1024) * np.hanning(1024)
@@ -146,12 +159,25 @@ def test_balance_is_measured_and_put_right() -> None:
     assert balance_db(Held(after)) == pytest.approx(0.0, abs=0.02)
 
 
+def gain_db(asked: Restoration, hz: float, *, phase: float = 1.0) -> float:
+    """Returns by how much a plan changes a tone, in dB, measured on the samples that come out; `phase` is that of the
+    right channel against the left, 1 for lateral and -1 for vertical motion.
+    """
+    t = np.arange(4 * RATE_HZ) / RATE_HZ
+    tone = 0.1 * np.sin(2 * np.pi * hz * t)
+    take = Taken(np.column_stack([tone, phase * tone]), word="s24")
+    out = Restored(take, asked, [], learn(take, asked, [])).read(0, len(t))[:, 0] / 2.0**31
+    middle = slice(RATE_HZ, 3 * RATE_HZ)
+    window = np.hanning(2 * RATE_HZ) * np.exp(-2j * np.pi * hz * t[middle])
+    return float(20 * np.log10(abs(window @ out[middle]) / abs(window @ tone[middle])))
+
+
+@pytest.mark.slow
 def test_vertical_rumble_goes_and_lateral_bass_stays() -> None:
-    hz = np.array([20.0, 60.0, 400.0])
-    left = 20 * np.log10(lateral_only(hz, 120.0))
-    assert left[0] < -60.0
-    assert left[1] < -20.0
-    assert abs(left[2]) < 0.01
+    asked = Restoration(rumble=Rumble(below_hz=15, vertical_below_hz=120))
+    assert gain_db(asked, 40.0, phase=-1) < -30.0
+    assert gain_db(asked, 400.0, phase=-1) == pytest.approx(0.0, abs=0.05)
+    assert gain_db(asked, 40.0) == pytest.approx(0.0, abs=0.05)
 
 
 def test_rumble_is_heard_where_it_is() -> None:
@@ -162,12 +188,19 @@ def test_rumble_is_heard_where_it_is() -> None:
     assert has_rumble(Held(0.02 * music + rumble))
 
 
-@pytest.mark.parametrize("shape", ["bell", "low shelf", "high shelf"])
-def test_a_band_does_what_it_says(shape: str) -> None:
-    band = Band.model_validate({"shape": shape, "hz": 1_000.0, "gain_db": 6.0, "q": 0.7})
-    below, at, above = 20 * np.log10(np.abs(equalised(np.array([10.0, 1_000.0, 100_000.0]), [band])))
-    wanted = {"bell": (0, 6, 0), "low shelf": (6, 3, 0), "high shelf": (0, 3, 6)}[shape]
-    assert (below, at, above) == pytest.approx(wanted, abs=0.05)
+# A shelf is half its gain, in dB, at its own frequency, and a bell all of it (Bristow-Johnson, Cookbook formulae for
+# audio EQ biquad filter coefficients).
+@pytest.mark.slow
+@pytest.mark.parametrize(
+    ("shape", "at_60_hz", "at_1000_hz", "at_16000_hz"),
+    [("bell", 0.0, 6.0, 0.0), ("low shelf", 6.0, 3.0, 0.0), ("high shelf", 0.0, 3.0, 6.0)],
+)
+def test_a_band_of_the_equaliser_changes_the_sound_by_what_it_says(
+    shape: str, at_60_hz: float, at_1000_hz: float, at_16000_hz: float
+) -> None:
+    band = Band.model_validate({"shape": shape, "hz": 1_000.0, "gain_db": 6.0, "q": 1.0 if shape == "bell" else 0.7})
+    measured = [gain_db(Restoration(equaliser=(band,)), hz) for hz in (60.0, 1_000.0, 16_000.0)]
+    assert measured == pytest.approx([at_60_hz, at_1000_hz, at_16000_hz], abs=0.1)
 
 
 @pytest.mark.slow
