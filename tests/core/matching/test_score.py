@@ -104,20 +104,6 @@ def test_pressings_that_cannot_be_told_apart_share_the_likelihood() -> None:
 def decoys(seed: int, count: int) -> list[SourceRelease]:
     """Other records by the same band, in the words of the one that is looked for: what a source brings for a query."""
     rng = random.Random(seed)
-    words = [
-        "Lanterns",
-        "Weir",
-        "Bridge",
-        "Silver",
-        "March",
-        "Song",
-        "Towpath",
-        "Home",
-        "Eight",
-        "Low",
-        "Lights",
-        "Water",
-    ]
     return [
         release(
             f"decoy {number}",
