@@ -1,1 +1,4 @@
-"""Sets the house up and runs it, with nothing but Python's standard library: the environment does not exist yet."""
+"""Install, start, stop and test the application.
+
+Only the standard library is used, because the Python environment does not exist yet.
+"""

@@ -95,7 +95,7 @@ def _start(arguments: argparse.Namespace, outside: Mapping[str, str]) -> str:
 
 
 def _account(arguments: argparse.Namespace) -> int:
-    """The password is asked for, or read from what is piped in."""
+    """Ask for the password, or read it from standard input."""
     _setup(arguments)
     if application.has_own_database():
         application.database().ensure_running()

@@ -1,4 +1,4 @@
-"""The application as a background process: started as the environment says, and asked where it then listens."""
+"""Start and check the application as a background process."""
 
 from __future__ import annotations
 
@@ -35,12 +35,12 @@ def database() -> Database:
 
 
 def has_own_database() -> bool:
-    """Whether the application uses the database that the launcher runs, rather than one the environment names."""
+    """Return whether the launcher runs the database, or the environment names another one."""
     return not os.environ.get("INKWELL_DATABASE_URL")
 
 
 def environment(port: int, outside: Mapping[str, str]) -> dict[str, str]:
-    """The settings the application is started with; where the caller's own environment says otherwise, that counts."""
+    """Return the settings for the application. The caller's own environment variables override them."""
     settings = {
         "INKWELL_MEDIA_ROOT": str(var() / "media"),
         "INKWELL_FRONTEND_ROOT": str(FRONTEND / "dist"),
@@ -62,26 +62,26 @@ def host() -> str:
 
 
 def is_for_others() -> bool:
-    """Whether others can reach it, so that everybody signs in."""
+    """Return whether other machines can reach the application, so that everybody must sign in."""
     return host() not in _LOOPBACK or os.environ.get("INKWELL_SIGN_IN") == "always"
 
 
 def address_at(port: int) -> str:
-    """Where this machine reaches the application, by its environment."""
+    """Return the address at which this machine reaches the application."""
     scheme = "https" if os.environ.get("INKWELL_TLS_CERTIFICATE") else "http"
     name = {"0.0.0.0": "127.0.0.1", "::": "::1"}.get(host(), host())  # noqa: S104 - what is listened on, not done here
     return f"{scheme}://{f'[{name}]' if ':' in name else name}:{port}"
 
 
 def address() -> str | None:
-    """Where the application answers, if it runs."""
+    """Return the address of the running application."""
     if processes.running(_record()) is None or not _address_file().is_file():
         return None
     return _address_file().read_text()
 
 
 def check_environment() -> None:
-    """Raises CannotGoOn for settings with which it could not start, before anything is started."""
+    """Raise CannotGoOn for settings with which the application could not start."""
     names = ("INKWELL_TLS_CERTIFICATE", "INKWELL_TLS_KEY")
     given = [name for name in names if os.environ.get(name)]
     if len(given) == 1:
@@ -100,7 +100,9 @@ def check_environment() -> None:
 
 
 def start(port: int, outside: Mapping[str, str]) -> str:
-    """Migrates, starts and waits until it answers: its address. If it already runs, just that.
+    """Migrate the database, start the application, wait until it answers, and return its address.
+
+    Only returns the address if it already runs.
 
     `outside` are the settings that lead to the outside world.
     """
@@ -126,7 +128,7 @@ def start(port: int, outside: Mapping[str, str]) -> str:
 
 
 def health(where: str) -> dict[str, object] | None:
-    """What the application says of itself, or nothing where it does not answer."""
+    """Return the application's health report, or None if it does not answer."""
     # Its certificate is made out to the names by which others know it. Nothing secret is sent or asked.
     context = ssl.create_default_context()
     context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
@@ -144,7 +146,7 @@ def stop() -> bool:
 
 
 def status() -> list[str]:
-    """One line for each part."""
+    """Return one line of status for each part."""
     lines = []
     where = address()
     if where is None:

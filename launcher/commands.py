@@ -1,4 +1,4 @@
-"""Running other programs: quiet when they succeed, telling when they fail."""
+"""Run other programs; show their output only when they fail."""
 
 from __future__ import annotations
 
@@ -18,9 +18,9 @@ def run(
     env: Mapping[str, str] | None = None,
     given: str = "",
 ) -> str:
-    """The command's output; `given` is its input. Raises CannotGoOn with its last lines if it fails.
+    """Run a command with `given` as its input and return its output.
 
-    `what` says what was being done.
+    Raises CannotGoOn with `what` was being done and the last lines of output if it fails.
     """
     try:
         done = subprocess.run(

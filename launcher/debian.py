@@ -1,4 +1,4 @@
-"""Debian packages the house stands on, installed when they are missing."""
+"""Install the Debian packages that the application needs."""
 
 from __future__ import annotations
 
@@ -16,7 +16,9 @@ TESTING = {"chromium": "chromium", "flac": "flac", "libcue2": "libcue.so.2"}
 
 
 def need(packages: dict[str, str]) -> None:
-    """Installs those of the packages (name: program or library) that lack. Raises CannotGoOn where it cannot."""
+    """Install the missing ones of the packages, given as name: program or library.
+
+    Raises CannotGoOn if that is not possible."""
     missing = [name for name, program in packages.items() if not _is_there(program)]
     if missing:
         _install(missing)
@@ -26,7 +28,7 @@ def need(packages: dict[str, str]) -> None:
 
 
 def need_venv() -> None:
-    """This Python's venv and pip, which Debian keeps in a package of their own."""
+    """Install venv and pip for this Python, which Debian packages separately."""
     if subprocess.run([sys.executable, "-c", "import ensurepip, venv"], capture_output=True, check=False).returncode:
         _install(["python3-venv"])
 

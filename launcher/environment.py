@@ -1,4 +1,4 @@
-"""The Python environment, from the hashed locks."""
+"""Create the Python environment from the hashed lock files."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from launcher.places import PYTHON, ROOT, VENV, CannotGoOn, say
 
 
 def ensure(*, testing: bool = False) -> None:
-    """Makes or completes `.venv` when a lock has changed. Takes a moment when nothing has."""
+    """Create or update `.venv` if a lock file has changed."""
     if sys.version_info < (3, 11):  # noqa: UP036 - this very line is what tells an older Python
         raise CannotGoOn(f"Python 3.11 or newer is needed, this is {sys.version.split()[0]}.")
     locks = ["runtime.txt", "test.txt"] if testing else ["runtime.txt"]
@@ -46,7 +46,7 @@ def ensure(*, testing: bool = False) -> None:
 
 @contextmanager
 def compiled_meanwhile() -> Iterator[None]:
-    """Has the core's kernels compiled beside what is done in the block: it takes most of a minute, once a change."""
+    """Compile the core's numba kernels while the block runs, if they have changed. It takes most of a minute."""
     digest = hashlib.sha256(sys.version.encode())
     for path in sorted((ROOT / "src" / "inkwell_groove" / "core").rglob("*.py")):
         digest.update(path.read_bytes())

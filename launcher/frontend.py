@@ -1,4 +1,4 @@
-"""The front end: packages by lock, types from the API, one build for each content."""
+"""Install the front end's packages, generate its types and build it."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ _MARKER = ".built-from"
 
 
 def ensure_packages() -> None:
-    """`npm ci` when the lock has changed."""
+    """Run `npm ci` if the lock file has changed."""
     digest = hashlib.sha256((FRONTEND / "package-lock.json").read_bytes()).hexdigest()
     marker = FRONTEND / "node_modules" / ".installed-from"
     if marker.is_file() and marker.read_text() == digest:
@@ -23,7 +23,7 @@ def ensure_packages() -> None:
 
 
 def ensure_types() -> None:
-    """The API's TypeScript types, generated from its OpenAPI document."""
+    """Generate the API's TypeScript types from its OpenAPI document, if that has changed."""
     document = FRONTEND / "openapi.json"
     types = FRONTEND / "src" / "api" / "schema.ts"
     text = run([PYTHON, "-m", "inkwell_groove.web.openapi"], what="Writing the OpenAPI document")
@@ -34,7 +34,7 @@ def ensure_types() -> None:
 
 
 def ensure_built() -> None:
-    """Builds when anything the build is made of has changed."""
+    """Build the front end if any of its sources has changed."""
     digest = _digest()
     marker = FRONTEND / "dist" / _MARKER
     if marker.is_file() and marker.read_text() == digest:
@@ -47,7 +47,9 @@ def ensure_built() -> None:
 
 
 def _digest() -> str:
-    """Of the front end's sources and of what decides the API: cheaper than asking the API itself."""
+    """Return a digest of the front end's sources and of all that determines the API.
+
+    Writing the OpenAPI document each time would be slower."""
     sources = [
         *sorted(path for path in (FRONTEND / "src").rglob("*") if path.is_file() and path.name != "schema.ts"),
         *sorted(path for path in (FRONTEND / "public").rglob("*") if path.is_file()),

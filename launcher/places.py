@@ -1,4 +1,4 @@
-"""Where things are, and how the launcher says that it cannot go on."""
+"""Paths, messages and the launcher's error."""
 
 from __future__ import annotations
 
@@ -12,12 +12,12 @@ FRONTEND = ROOT / "frontend"
 
 
 def var() -> Path:
-    """What this installation keeps: database, media, logs. Another place with INKWELL_VAR."""
+    """Return the folder for database, media and logs; INKWELL_VAR names another one."""
     return Path(os.environ.get("INKWELL_VAR") or ROOT / "var").resolve()
 
 
 class CannotGoOn(Exception):
-    """One clear line: what is wrong and what to do."""
+    """The launcher cannot continue. The message says what is wrong and what to do."""
 
 
 def say(line: str) -> None:

@@ -1,4 +1,7 @@
-"""Processes the launcher started: remembered by pid and by when they began, so that no other is ever ended."""
+"""Start and stop background processes.
+
+Each is identified by its pid and start time, so that no other process is ever stopped.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +18,7 @@ from launcher.places import CannotGoOn
 
 
 def start(command: Sequence[str | Path], *, record: Path, log: Path, env: Mapping[str, str] | None = None) -> int:
-    """Starts a program in the background, its output in `log`, and remembers it in `record`."""
+    """Start a program in the background, with its output in `log` and its identity in `record`."""
     log.parent.mkdir(parents=True, exist_ok=True)
     record.parent.mkdir(parents=True, exist_ok=True)
     # Only who runs it reads its log. One that an earlier version began may still be open to all.
@@ -38,7 +41,7 @@ def start(command: Sequence[str | Path], *, record: Path, log: Path, env: Mappin
 
 
 def running(record: Path) -> int | None:
-    """The pid that was remembered, if that very process still runs."""
+    """Return the recorded pid if that process still runs."""
     try:
         pid_text, began = record.read_text().split()
     except (OSError, ValueError):
@@ -48,7 +51,7 @@ def running(record: Path) -> int | None:
 
 
 def stop(record: Path, *, patience_s: float = 20.0) -> bool:
-    """Ends the remembered process: asks, waits, and insists. True if there was one."""
+    """Stop the recorded process: terminate, wait, then kill. Return whether it ran."""
     pid = running(record)
     if pid is not None:
         with contextlib.suppress(ProcessLookupError):
@@ -66,7 +69,9 @@ def stop(record: Path, *, patience_s: float = 20.0) -> bool:
 
 
 def port_is_free(port: int, host: str = "127.0.0.1") -> bool:
-    """Whether nothing listens on this port of an address of this machine. Raises CannotGoOn where it is none."""
+    """Return whether nothing listens on the port.
+
+    Raises CannotGoOn if the address is not one of this machine."""
     with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -85,7 +90,7 @@ def free_port() -> int:
 
 
 def tail(log: Path, lines: int = 5) -> str:
-    """The last lines of a log, for an error that must say why."""
+    """Return the last lines of a log."""
     try:
         return "\n  ".join(log.read_text(errors="replace").splitlines()[-lines:])
     except OSError:
@@ -93,7 +98,7 @@ def tail(log: Path, lines: int = 5) -> str:
 
 
 def _began(pid: int) -> str:
-    """The kernel's start time of a process; empty where it is gone or only a zombie."""
+    """Return the kernel's start time of a process; empty if it has ended."""
     try:
         fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
     except OSError:
@@ -102,6 +107,6 @@ def _began(pid: int) -> str:
 
 
 def _reap(pid: int) -> None:
-    """Takes notice of a process that ended, if it was started by this one."""
+    """Collect the exit status of a child that has ended, so that it does not stay as a zombie."""
     with contextlib.suppress(ChildProcessError):
         os.waitpid(pid, os.WNOHANG)

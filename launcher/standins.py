@@ -1,4 +1,4 @@
-"""The stand-ins that play the outside world for the demo, as background processes on loopback."""
+"""Start the simulated outside services of the demo as background processes on loopback."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _LOOPBACK = "http://127.0.0.1"
 
 
 def start(archive: Path) -> dict[str, str]:
-    """Starts what plays the outside world, with what the demo archive says it knows: the settings that lead to it."""
+    """Start the simulated services with the demo's data and return the settings that point to them."""
     return {
         "INKWELL_WITNESS_REGISTER": _start_register(archive / "register.json"),
         **_start_sources(archive / "sources"),
@@ -58,7 +58,7 @@ def _record(name: str) -> Path:
 
 
 def _run(name: str, command: Sequence[str | Path], answers_at: dict[int, str]) -> None:
-    """Starts a stand-in unless it runs, and waits until it answers at every port."""
+    """Start a service unless it runs, and wait until it answers on all of its ports."""
     if processes.running(_record(name)) is not None:
         return
     for port in answers_at:
@@ -83,7 +83,7 @@ def stop(name: str) -> bool:
 
 
 def status() -> list[str]:
-    """One line for each that runs."""
+    """Return one line for each running service."""
     lines = []
     if processes.running(_record("witness-register")) is not None:
         lines.append(f"register     running at {_LOOPBACK}:{REGISTER_PORT} (simulated)")

@@ -1,4 +1,4 @@
-"""`./inkwell test`: style, types, import order, then every test, in one command."""
+"""`./inkwell test`: run style checks, type checks and all tests."""
 
 from __future__ import annotations
 
@@ -44,9 +44,10 @@ _QUICK = (
 
 
 def run(arguments: argparse.Namespace) -> int:
-    """Runs every check and test; with `quick` those that take under three minutes; with `only` pytest with its words.
+    """Run all checks and tests and return 0 if they pass.
 
-    Returns 0 only if all passed. Raises CannotGoOn with the names of what failed.
+    `quick` skips the slow ones and the browser; `only` passes its words to pytest and runs nothing else.
+    Raises CannotGoOn with the names of the checks that failed.
     """
     debian.need({**debian.RUNNING, **debian.TESTING})
     environment.ensure(testing=True)
@@ -72,7 +73,7 @@ def run(arguments: argparse.Namespace) -> int:
 
 @contextmanager
 def _temporary_folder() -> Iterator[None]:
-    """Has what tests write lie in memory, where there is room: they sync and remove tens of thousands of files."""
+    """Put temporary files into memory if there is room: tests sync and delete tens of thousands of files."""
     if not _MEMORY.is_dir() or shutil.disk_usage(_MEMORY).free < _ROOM_BYTES:
         yield
         return
@@ -85,7 +86,7 @@ def _temporary_folder() -> Iterator[None]:
 
 
 def _run_beside_each_other(checks: Sequence[_Check]) -> list[str]:
-    """Runs one check for each core at a time; returns the names of those that failed, and shows what they said."""
+    """Run the checks, one for each core at a time, and return the names of those that failed."""
     failed = []
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         for name, seconds, output in pool.map(_run_quietly, checks):
@@ -97,7 +98,7 @@ def _run_beside_each_other(checks: Sequence[_Check]) -> list[str]:
 
 
 def _run_quietly(check: _Check) -> tuple[str, float, str | None]:
-    """Returns the check's name, its seconds, and its output if it failed."""
+    """Run one check; return its name, its seconds, and its output if it failed."""
     name, command, where = check
     began_s = time.monotonic()
     done = subprocess.run(
@@ -113,7 +114,7 @@ def _run_quietly(check: _Check) -> tuple[str, float, str | None]:
 
 
 def _streams(name: str, command: Sequence[str | Path]) -> bool:
-    """Runs a command whose output is shown as it comes; returns whether it succeeded."""
+    """Run a command, show its output as it comes, and return whether it succeeded."""
     say(f"── {name}")
     began_s = time.monotonic()
     done = subprocess.run([str(part) for part in command], cwd=ROOT, stdin=subprocess.DEVNULL, check=False)

@@ -1,4 +1,4 @@
-"""Carriers for the simulated decks: small, exact, with the truth about where the music begins."""
+"""Short carriers for the simulated decks, with known positions of the music."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ TURN_S = 1.8
 def groove(
     seed: int, *, lead_in_s: float = 2.0, music_s: float = 6.0, run_out_s: float = 16.0, hiss_dbfs: float = -58.0
 ) -> tuple[npt.NDArray[np.int32], int, int]:
-    """A side from where the stylus lands: left-justified 24-bit samples, first sample of music, of the run-out.
+    """Return a side as left-justified 24-bit samples, the first sample of music and that of the run-out.
 
     Music is three notes over the hiss of the groove, and begins at once and loudly; the run-out ticks once a turn.
     """
@@ -40,7 +40,7 @@ def groove(
 
 
 def write_carrier(folder: Path, shelfmark: str, *, kind: str = "record", played_at: str = "33 1/3") -> Path:
-    """A record of two sides, or a cassette with both in one file, beside the simulated decks."""
+    """Write a record of two sides, or a cassette with both sides in one file, for the simulated decks."""
     folder.mkdir(parents=True, exist_ok=True)
     sides = []
     for index, letter in enumerate("AB" if kind == "record" else "A"):

@@ -1,4 +1,4 @@
-"""What all tests share: patience for hypothesis, a private database, a real server."""
+"""Fixtures that all tests share: a private database, a real server, demo data."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ settings.load_profile("house")
 
 @pytest.fixture(scope="session")
 def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
-    """A MariaDB of the tests' own, made and ended with the session."""
+    """A private MariaDB server for the test session."""
     database = Database(tmp_path_factory.mktemp("mariadb"), is_durable=False)
     database.ensure_running()
     yield database
@@ -33,19 +33,19 @@ def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
 
 @pytest.fixture(scope="module")
 def database_url(mariadb: Database) -> str:
-    """An empty schema, migrated, for this module alone."""
+    """The address of an empty, migrated schema for one module."""
     return new_schema(mariadb)
 
 
 @pytest.fixture(scope="module")
 def server(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    """The real application on a port of its own."""
+    """The application, running on its own port."""
     with Server(database_url, tmp_path_factory.mktemp("media")) as running:
         yield running
 
 
 def made_once(factory: pytest.TempPathFactory, name: str, make: Callable[[Path], object]) -> Path:
-    """A folder that one of the processes that run tests makes, and all of them read."""
+    """Return a folder that one test process fills and all of them read."""
     own = factory.getbasetemp()
     # Under xdist each process has its own folder in the one of the run.
     shared = own.parent if os.environ.get("PYTEST_XDIST_WORKER") else own
@@ -66,13 +66,13 @@ def made_once(factory: pytest.TempPathFactory, name: str, make: Callable[[Path],
 
 @pytest.fixture(scope="session")
 def messy_originals(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo's messy folder: to be copied, never worked on."""
+    """The demo's folder of messy files; copy it, never change it."""
     return made_once(tmp_path_factory, "archive", write_imports) / IMPORTS_FOLDER / IMPORTS_NAME
 
 
 @pytest.fixture(scope="module")
 def messy_root(messy_originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A folder of files with a copy of the messy folder in it."""
+    """A files root that holds a copy of the messy folder."""
     root = tmp_path_factory.mktemp("files")
     shutil.copytree(messy_originals, root / "messy")
     return root
@@ -80,7 +80,7 @@ def messy_root(messy_originals: Path, tmp_path_factory: pytest.TempPathFactory) 
 
 @pytest.fixture(scope="module")
 def messy_house(database_url: str, messy_root: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    """The real application with the messy folder edited in place, and surveyed once."""
+    """The application with the messy folder edited in place and surveyed once."""
     with Server(database_url, tmp_path_factory.mktemp("media"), INKWELL_FILES_ROOT=str(messy_root)) as running:
         running.post("/bundles", {"folder": "messy", "in_place": True})
         running.wait_for_jobs()
@@ -91,13 +91,13 @@ def messy_house(database_url: str, messy_root: Path, tmp_path_factory: pytest.Te
 
 @pytest.fixture(scope="session")
 def shared_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """For recordings that many tests read and none changes."""
+    """A folder for recordings that many tests read and none changes."""
     return tmp_path_factory.mktemp("shared")
 
 
 @pytest.fixture(scope="session")
 def demo_carriers(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The carriers of the demo's simulated decks, with the truth about them: made once, since that takes 20 s."""
+    """The carriers of the demo's simulated decks, with their ground truth. They take 20 s to make."""
 
     def make(folder: Path) -> None:
         for script in CARRIERS:
@@ -114,7 +114,7 @@ def discs(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture(scope="module")
 def register(discs: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
-    """A witness register that knows one of them."""
+    """A witness register that knows one of the discs."""
     file = tmp_path_factory.mktemp("register") / "register.json"
     file.write_bytes((discs / "plain" / "register.json").read_bytes())
     running = Running(file)
@@ -126,7 +126,7 @@ def register(discs: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[
 def house(
     database_url: str, tmp_path_factory: pytest.TempPathFactory, discs: Path, register: Running
 ) -> Iterator[Server]:
-    """The real application beside those discs and that register."""
+    """The application with those discs and that register."""
     settings = {
         "INKWELL_DISCS_ROOT": str(discs),
         "INKWELL_WITNESS_REGISTER": register.address,
@@ -139,7 +139,7 @@ def house(
 
 @pytest.fixture(scope="session")
 def catalogue(tmp_path_factory: pytest.TempPathFactory, demo_carriers: Path) -> Path:
-    """What the simulated sources hold in tests."""
+    """The catalogue entries of the simulated sources."""
     folder = tmp_path_factory.mktemp("catalogue")
     write_catalogue(folder, demo_carriers, HIDDEN)
     return folder
@@ -157,7 +157,7 @@ def sources(catalogue: Path) -> Iterator[RunningSources]:
 def library(
     database_url: str, tmp_path_factory: pytest.TempPathFactory, discs: Path, sources: RunningSources
 ) -> Iterator[Server]:
-    """The real application with those sources to ask."""
+    """The application with those sources."""
     settings = {"INKWELL_DISCS_ROOT": str(discs), "INKWELL_DEVICE_SPEED": "100", **sources.settings}
     with Server(database_url, tmp_path_factory.mktemp("media"), **settings) as running:
         yield running

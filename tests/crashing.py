@@ -1,4 +1,4 @@
-"""Stops a process at a named point, as `kill -9` would: before or after a commit, rename, unlink or sync.
+"""Kill a process at a named point: before or after a commit, rename, unlink or sync.
 
 What is on the disk and in the database then is what a killed process leaves: nothing of it tidies up. The work runs in
 a forked process, which must connect to a database by itself.
@@ -32,7 +32,7 @@ _POINTS: tuple[tuple[Any, str, bool], ...] = (
 
 
 class Point(NamedTuple):
-    """The n-th point that the work passes, as in "7, before replace of 01 a.flac"."""
+    """A point that the work passes, as in "7, before replace of 01 a.flac"."""
 
     number: int
     name: str

@@ -1,4 +1,4 @@
-"""Discs for tests: images of noise by seed, one of music with a hidden opening, and a register that knows it."""
+"""Disc images for tests: seeded noise, music with a hidden opening, and a register that knows it."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ HIDDEN = DiscScript(
 
 
 def noise(frames: int, seed: int) -> np.ndarray:
-    """(samples, 2) of int16, loud enough that every frame tells itself from any other."""
+    """Return (samples, 2) int16 noise, loud enough that no two frames are alike."""
     rng = np.random.default_rng(seed)
     return rng.integers(-20_000, 20_001, (frames * SAMPLES_PER_FRAME, 2)).astype("<i2")
 
@@ -72,7 +72,7 @@ def write_image(
 
 
 def whole(image: DiscImage) -> np.ndarray:
-    """Every sample of an image, (samples, 2)."""
+    """Return all samples of an image, (samples, 2)."""
     return image.read(0, image.toc.lead_out * SAMPLES_PER_FRAME)
 
 
@@ -91,7 +91,7 @@ def lay_out(folder: Path) -> Path:
 
 
 class Running:
-    """The stand-in in a thread of this process, on a port of its own."""
+    """The simulated register in a thread of this process, on its own port."""
 
     def __init__(self, file: Path | None = None) -> None:
         with socket.socket() as free:

@@ -1,4 +1,4 @@
-"""A clock that a test holds: what the server does by time happens when the test says so, on any machine."""
+"""A clock that a test advances, so that timed work of the server happens exactly when the test says."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ class HeldClock:
         return True
 
     def advance(self, seconds: float, *, patience_s: float = 60.0) -> None:
-        """Lets so much time pass, and returns once who waits for it has done all that was due."""
+        """Advance the clock and wait until the work that was due is done."""
         now = self.monotonic() + seconds
         struct.pack_into("=d", self._shared, 0, now)
         end = time.monotonic() + patience_s

@@ -1,4 +1,4 @@
-"""Everything that a server and its jobs import and load: made once, in the process from which tests fork servers."""
+"""Preload what servers and job workers import, in the process from which tests fork them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Running the real application for tests: its own schema, its own media folder, its own port."""
+"""Run the application for tests, with its own schema, media folder and port."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ _imported.set_forkserver_preload(["tests.imported", __name__])
 
 
 def new_schema(mariadb: Database, *, migrated: bool = True) -> str:
-    """The address of a new schema."""
+    """Create a schema and return its address."""
     name = f"inkwell_{os.getpid()}_{next(_numbers)}"
     _query(mariadb, f"CREATE DATABASE {name}; GRANT ALL ON {name}.* TO 'inkwell'@'127.0.0.1';")
     url = mariadb.url.replace("/inkwell?", f"/{name}?")
@@ -44,7 +44,7 @@ def new_schema(mariadb: Database, *, migrated: bool = True) -> str:
 
 
 def _copy_of_migrated(mariadb: Database, name: str, url: str) -> None:
-    """Fills an empty schema as all migrations would: done once for a database, copied for every other schema.
+    """Migrate an empty schema by copying one that was migrated before.
 
     `tests/store/test_migrations.py` runs them, from an empty schema and from the release before.
     """
@@ -59,7 +59,7 @@ def _copy_of_migrated(mariadb: Database, name: str, url: str) -> None:
 
 
 def _client(program: str, mariadb: Database) -> list[str]:
-    """One of MariaDB's programs as the database's own root, over its socket."""
+    """Return the command for one of MariaDB's programs, as root over the socket."""
     return [program, "--no-defaults", f"--socket={mariadb.socket}"]
 
 
@@ -69,7 +69,7 @@ def _query(mariadb: Database, sql: str) -> None:
 
 
 def _serve(environment: Mapping[str, str], log: Path, clock: Clock, free_bytes: FreeBytes) -> None:
-    """What `python -m inkwell_groove.web` does."""
+    """Do what `python -m inkwell_groove.web` does."""
     from inkwell_groove.web.__main__ import main
 
     os.environ.clear()
@@ -82,7 +82,7 @@ def _serve(environment: Mapping[str, str], log: Path, clock: Clock, free_bytes: 
 
 
 def _fork_maker_of_workers() -> None:
-    """Forks the process that makes the server's job workers, in place of one that imports everything once more.
+    """Fork the process that creates the server's job workers, instead of importing everything again.
 
     It is what `multiprocessing.forkserver` starts itself, and runs the same code.
     """
@@ -104,7 +104,7 @@ def _fork_maker_of_workers() -> None:
 
 
 class Server:
-    """The application in a process of its own, and a client for its API."""
+    """The application in its own process, and a client for its API."""
 
     def __init__(
         self,
@@ -149,12 +149,12 @@ class Server:
 
     @property
     def held_clock(self) -> HeldClock:
-        """The clock of its devices and recordings, which the test holds."""
+        """The clock of the server's devices and recordings, which the test advances."""
         assert isinstance(self._clock, HeldClock)
         return self._clock
 
     def kill(self) -> None:
-        """As `kill -9` would: no chance to tidy up."""
+        """Kill the server as `kill -9` does."""
         assert self._process is not None
         self._process.kill()
         self._process.join(10)
@@ -165,7 +165,7 @@ class Server:
 
     @property
     def workers(self) -> list[int]:
-        """The processes that do its jobs: those that the one it keeps for making them made."""
+        """Return the processes that run the server's jobs."""
         assert self._process is not None
         assert self._process.pid is not None
         return [worker for child in _children(self._process.pid) for worker in _children(child)]
@@ -190,7 +190,7 @@ class Server:
         return self.post("/dockets", {"shelfmark": shelfmark, "carrier_format": "LP"})
 
     def upload(self, docket_id: int, file: Path, *, side_id: int | None = None) -> Any:
-        """Sends a whole file in one piece; the upload as the server then sees it."""
+        """Send a whole file in one piece and return the upload."""
         body = {"name": file.name, "size_bytes": file.stat().st_size, "side_id": side_id}
         upload = self.post(f"/dockets/{docket_id}/uploads", body)
         answer = self.api.patch(f"/uploads/{upload['id']}", content=file.read_bytes(), headers={"Upload-Offset": "0"})
@@ -227,7 +227,7 @@ class Server:
 
 
 def _children(parent: int) -> list[int]:
-    """The processes a process started, by any of its threads, from the kernel's own table."""
+    """Return the child processes of a process, from the kernel's table."""
     found = []
     for task in Path(f"/proc/{parent}/task").iterdir():
         found += [int(pid) for pid in (task / "children").read_text().split()]

@@ -1,4 +1,4 @@
-"""How many examples property tests try: a share of what is tried when nobody waits.
+"""How many examples a property test tries.
 
 All of them: `INKWELL_EXAMPLES_SHARE=1 ./inkwell test tests/core`. Each run draws others, except where hypothesis finds
 itself in continuous integration and repeats its draws.
@@ -13,5 +13,5 @@ _FEWEST = 50
 
 
 def examples(number: int) -> int:
-    """So many examples, or the share of them that this run tries."""
+    """Return settings for this many examples, or for the share of them that this run tries."""
     return max(min(number, _FEWEST), round(number * _SHARE))

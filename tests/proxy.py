@@ -1,4 +1,4 @@
-"""A cable that can be pulled: a TCP forwarder between a browser and a server."""
+"""A TCP proxy between a browser and a server that can be cut off."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from launcher.processes import free_port
 
 
 class Cable:
-    """Forwards to a port on loopback. While it is pulled, connections break and new ones are refused an answer."""
+    """Forward to a port on loopback. While it is cut off, connections break and new ones get no answer."""
 
     def __init__(self, to_port: int) -> None:
         self.port = free_port()

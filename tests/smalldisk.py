@@ -1,4 +1,4 @@
-"""A disk of a size that a test chooses, whatever else is written on the machine's own."""
+"""A disk of a chosen size, independent of what else is written on the machine."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from pathlib import Path
 
 @dataclass(frozen=True)
 class SmallDisk:
-    """A `FreeBytes` of a disk on which nothing lies but the folder that is asked for."""
+    """A `FreeBytes` for a disk that holds nothing but the given folder."""
 
     size_bytes: int
 

@@ -1,4 +1,4 @@
-"""Recordings for tests, small and exact."""
+"""Short recordings for tests."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "PCM_32"}
 
 
 def noise(samples: int, channels: int = 2, *, bits: int = 24, seed: int = 1, level: float = 0.25) -> Integers:
-    """Integers of that many bits, left-justified in 32 bit as libsndfile wants them."""
+    """Return noise as integers of that many bits, left-justified in 32 bits as libsndfile expects."""
     rng = np.random.default_rng(seed)
     whole = np.rint(rng.uniform(-level, level, (samples, channels)) * 2 ** (bits - 1)).astype(np.int64)
     return (whole << (32 - bits)).astype(np.int32)
@@ -39,7 +39,7 @@ def record_side(
     rate_hz: int = 44_100,
     seed: int = 3,
 ) -> list[tuple[int, int]]:
-    """A side of tones over noise at -60 dBFS, as 16-bit WAV; the (start, end) of each track in samples."""
+    """Write a side of tones over noise at -60 dBFS as 16-bit WAV; return (start, end) samples of each track."""
     rng = np.random.default_rng(seed)
     pieces, spans, at = [np.zeros(round(3 * rate_hz))], [], round(3 * rate_hz)
     for index, seconds in enumerate(tracks_s):
@@ -69,7 +69,7 @@ def sine(
 
 
 class ArrayReader:
-    """A SoundReader over an array, for tests that need no file."""
+    """A SoundReader over an array."""
 
     def __init__(self, data: npt.NDArray[np.generic], rate_hz: int, word: str) -> None:
         from inkwell_groove.core.audio.sound import SoundFormat

@@ -1,4 +1,4 @@
-"""The three simulated sources for tests: in threads of this process, holding the demo's catalogue and a little more."""
+"""The three simulated sources in threads of this process, with the demo's catalogue and more."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ NAMES = ("meridian", "union", "tern")
 
 
 def write_catalogue(folder: Path, carriers: Path, disc: DiscScript) -> None:
-    """What the demo's sources hold, with the sound of its single, a disc's contents, and a single full of conflicts."""
+    """Write the demo's catalogue with a single's sound, a disc's contents and a single full of conflicts."""
     (folder / PICTURES_FOLDER).mkdir(parents=True)
     held: dict[str, list[SourceRelease]] = holdings()
     held["meridian"] = [
@@ -75,7 +75,7 @@ def _of_disc(script: DiscScript, name: str, title: str) -> SourceRelease:
 
 
 def _in_conflict(one: SourceRelease) -> SourceRelease:
-    """The library's record of the single, which differs from the discography's in every way that a field can."""
+    """Return the library's record of the single, which differs from the discography's in every field."""
     (first, second) = one.media
     track = first.tracks[0].model_copy(
         update={
@@ -100,7 +100,7 @@ def _in_conflict(one: SourceRelease) -> SourceRelease:
 
 
 class RunningSources:
-    """Meridian, Union Shelf and Tern, each on a port of its own."""
+    """The three sources, each on its own port."""
 
     def __init__(self, folder: Path) -> None:
         self.ports = dict(zip(NAMES, (free_port(), free_port(), free_port()), strict=True))

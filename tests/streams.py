@@ -1,4 +1,4 @@
-"""Sound in memory as the steps of restoration take it, and as a take."""
+"""Sound in memory, as a stream and as a take."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ Stereo = npt.NDArray[np.float64]
 
 
 class Held:
-    """An array (samples, channels) as a stream, with silence around it."""
+    """A stream over an array (samples, channels), with silence around it."""
 
     def __init__(self, sound: Stereo, rate_hz: int = 44_100) -> None:
         self._sound = sound
@@ -27,7 +27,7 @@ class Held:
 
 
 class Taken:
-    """An array of full scale 1 as a take of 16 or 24 bit."""
+    """A take of 16 or 24 bits made from an array with full scale 1."""
 
     def __init__(self, sound: Stereo, rate_hz: int = 44_100, *, word: Word = "s16") -> None:
         top = 32768 if word == "s16" else 8388608
@@ -42,7 +42,7 @@ class Taken:
 
 
 def band_noise(samples: int, rng: np.random.Generator, *, order: int = 12, radius: float = 0.9) -> Stereo:
-    """An autoregressive process with resonances, (samples,): the nearest thing to music that is known exactly."""
+    """Return (samples,) of an autoregressive process with resonances, a simple model of music."""
     poles = radius * np.exp(1j * np.linspace(0.15, 2.4, order // 2))
     filter_ = np.real(np.poly(np.concatenate([poles, poles.conj()])))
     from scipy.signal import lfilter

@@ -1,4 +1,4 @@
-"""The tool that kills a process at a named point."""
+"""Tests of the tool that kills a process at a named point."""
 
 from __future__ import annotations
 

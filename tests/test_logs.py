@@ -1,4 +1,4 @@
-"""What reaches the log: enough to find a fault, and nothing that somebody typed."""
+"""The log holds enough to find a fault, and nothing that somebody typed."""
 
 from __future__ import annotations
 
