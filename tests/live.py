@@ -197,7 +197,7 @@ class Server:
         assert answer.is_success, answer.text
         return answer.json()
 
-    def wait_for_jobs(self, *, patience_s: float = 90) -> list[Any]:
+    def wait_for_jobs(self, *, patience_s: float = 240) -> list[Any]:
         until = time.monotonic() + patience_s
         while time.monotonic() < until:
             jobs = self.get("/jobs")

@@ -3,18 +3,13 @@
 from __future__ import annotations
 
 import json
-import subprocess
 from pathlib import Path
 
 import pytest
 
 from inkwell_groove.core.files.writing import Change, write
-from launcher.places import ROOT
+from tests.cli.inside import groove_inside
 from tests.core.files.samples import write_sample
-
-
-def groove(*arguments: object) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([ROOT / "groove", *map(str, arguments)], capture_output=True, text=True, check=False)
 
 
 @pytest.mark.slow
@@ -23,7 +18,7 @@ def test_names_are_shown_first_and_moved_when_told_to(tmp_path: Path) -> None:
         write_sample(tmp_path / name, "a.flac", seconds=0.2)
         write(tmp_path / name, Change({"title": title, "artist": "The Tollgate Sisters"}))
     files = sorted(tmp_path.glob("*.flac"))
-    shown = groove("file", "{artist}/{title}", *files, "--into", tmp_path, "--json")
+    shown = groove_inside("file", "{artist}/{title}", *files, "--into", tmp_path, "--json")
     assert shown.returncode == 0, shown.stderr
     planned = json.loads(shown.stdout)
     assert planned["applied"] is False
@@ -32,7 +27,7 @@ def test_names_are_shown_first_and_moved_when_told_to(tmp_path: Path) -> None:
         "The Tollgate Sisters/slack water (2).flac",
     ]
     assert all(one.exists() for one in files)
-    assert groove("file", "{artist}/{title}", *files, "--into", tmp_path, "--apply").returncode == 0
+    assert groove_inside("file", "{artist}/{title}", *files, "--into", tmp_path, "--apply").returncode == 0
     assert sorted(path.name for path in (tmp_path / "The Tollgate Sisters").iterdir()) == [
         "Slack Water.flac",
         "slack water (2).flac",
@@ -41,10 +36,10 @@ def test_names_are_shown_first_and_moved_when_told_to(tmp_path: Path) -> None:
 
 @pytest.mark.slow
 def test_what_cannot_be_is_said_in_a_line(tmp_path: Path) -> None:
-    refused = groove("file", "{nonsense}", tmp_path / "nowhere.flac")
+    refused = groove_inside("file", "{nonsense}", tmp_path / "nowhere.flac")
     assert refused.returncode == 1
     assert "there is no such file" in refused.stderr
     write_sample(tmp_path / "x.flac", "a.flac", seconds=0.2)
-    refused = groove("file", "{nonsense}", tmp_path / "x.flac")
+    refused = groove_inside("file", "{nonsense}", tmp_path / "x.flac")
     assert refused.returncode == 1
     assert "there is no field 'nonsense'" in refused.stderr

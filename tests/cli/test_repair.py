@@ -10,7 +10,6 @@ import pytest
 import soundfile
 
 from tests.cli.inside import groove_inside
-from tests.cli.test_groove import groove
 from tests.core.restoration.scenes import RATE_HZ, clicked
 
 
@@ -28,7 +27,7 @@ def read(path: Path) -> np.ndarray:
 @pytest.mark.slow
 def test_only_the_listed_stretches_differ(take: Path, tmp_path: Path) -> None:
     out = tmp_path / "out.flac"
-    done = groove("repair", take, out, "--clicks-only", "--json", "--report", tmp_path / "report.json")
+    done = groove_inside("repair", take, out, "--clicks-only", "--json", "--report", tmp_path / "report.json")
     assert done.returncode == 0, done.stderr
     report = json.loads(done.stdout)
     assert json.loads((tmp_path / "report.json").read_text()) == report
@@ -46,7 +45,7 @@ def test_only_the_listed_stretches_differ(take: Path, tmp_path: Path) -> None:
     assert not np.array_equal(before, after)
     assert report["harm"]["altered_samples"] == (before != after).sum()
     assert report["proposal"]["amount"] == report["amount"]
-    assert groove("verify", out).returncode == 0
+    assert groove_inside("verify", out).returncode == 0
 
 
 @pytest.mark.slow

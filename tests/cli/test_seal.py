@@ -11,7 +11,6 @@ import pytest
 import soundfile
 
 from tests.cli.inside import groove_inside
-from tests.cli.test_groove import groove
 from tests.core.copies.test_copies import masters_in
 from tests.sounds import noise, write
 
@@ -27,7 +26,9 @@ def album(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_a_folder_is_sealed_verified_and_taken_apart_again(album: Path, tmp_path: Path) -> None:
     bag = tmp_path / "bag"
     told = json.loads(
-        groove("seal", album, "--out", bag, "--one-file", "--copies", "MP3:128", "--copies", "FLAC:16", "--json").stdout
+        groove_inside(
+            "seal", album, "--out", bag, "--one-file", "--copies", "MP3:128", "--copies", "FLAC:16", "--json"
+        ).stdout
     )
     assert [one["verdict"] for one in told["masters"]] == ["sound"] * 3
     bagit.Bag(str(bag)).validate()
@@ -39,23 +40,23 @@ def test_a_folder_is_sealed_verified_and_taken_apart_again(album: Path, tmp_path
     }
     flac = next(one for one in told["copies"] if one["label"] == "FLAC 16 bit")
     assert {one["verdict"] for one in flac["copies"]} == {"identical"}
-    assert groove("verify", bag).returncode == 0
+    assert groove_inside("verify", bag).returncode == 0
     whole = next((bag / "data" / "one file").iterdir())
     parted = tmp_path / "parted"
-    assert groove("apart", whole, "--out", parted).returncode == 0
+    assert groove_inside("apart", whole, "--out", parted).returncode == 0
     for master in sorted(album.iterdir()):
         np.testing.assert_array_equal(soundfile.read(parted / master.name)[0], soundfile.read(master)[0])
-    again = groove("apart", whole, "--out", parted)
+    again = groove_inside("apart", whole, "--out", parted)
     assert again.returncode == 1 and "something in it already" in again.stderr
     (bag / "data" / "masters" / "02 Track.flac").write_bytes(b"fLaC")
-    broken = groove("verify", bag)
+    broken = groove_inside("verify", bag)
     assert broken.returncode == 1 and "1 faulty: data/masters/02 Track.flac" in broken.stderr
 
 
 @pytest.mark.slow
 def test_copies_of_a_folder(album: Path, tmp_path: Path) -> None:
     out = tmp_path / "out"
-    made = groove("copies", album, "--out", out, "--format", "opus", "--lufs", "-23", "--json")
+    made = groove_inside("copies", album, "--out", out, "--format", "opus", "--lufs", "-23", "--json")
     assert made.returncode == 0, made.stderr
     told = json.loads(made.stdout)
     assert told["lufs"] == pytest.approx(-23.0, abs=0.1) and len(list(out.glob("*.opus"))) == 3

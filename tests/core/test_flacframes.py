@@ -11,6 +11,7 @@ import soundfile
 
 from inkwell_groove.core.audio.flacfile import read_streaminfo
 from inkwell_groove.core.audio.flacframes import walk
+from tests.patience import examples
 from tests.sounds import noise
 
 
@@ -57,7 +58,7 @@ def test_a_sound_file_is_sound_to_its_last_frame(tmp_path: Path, minute: tuple[b
 def test_every_flipped_bit_is_named_by_its_frame(tmp_path: Path, minute: tuple[bytes, list[int]]) -> None:
     data, starts = minute
     chance = random.Random(3)
-    for _ in range(120):
+    for _ in range(examples(150)):
         frame = chance.randrange(len(starts) - 1)
         place = chance.randrange(starts[frame], starts[frame + 1])
         bad = bytearray(data)

@@ -33,7 +33,7 @@ def test_a_upc_is_an_ean_with_a_nought_before_it() -> None:
 
 
 @pytest.mark.slow
-@given(st.from_regex(r"\d{12}", fullmatch=True).filter(str.isascii), st.integers(0, 11), st.integers(1, 9))
+@given(st.text("0123456789", min_size=12, max_size=12), st.integers(0, 11), st.integers(1, 9))
 def test_any_one_wrong_digit_is_noticed(digits: str, place: int, by: int) -> None:
     code = digits + ean_check_digit(digits)
     assert barcode(code) == code

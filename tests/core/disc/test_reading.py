@@ -25,6 +25,7 @@ from inkwell_groove.core.disc.witnesses import CountedSum, Known, Pressing, Regi
 from inkwell_groove.core.errors import Cancelled, Missing, Refused
 from inkwell_groove.devices.optical import Bad, DriveProfile, SimulatedDrive
 from tests.discs import whole, write_image
+from tests.patience import some
 
 STARTS, FRAMES = (0, 40, 80), 120
 
@@ -93,17 +94,18 @@ def test_the_last_audio_track_before_data_is_read_whole(tmp_path: Path, session:
 
 
 @pytest.mark.slow
-def test_of_five_hundred_damaged_discs_nothing_wrong_is_proven(
+def test_of_hundreds_of_damaged_discs_nothing_wrong_is_proven(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     """Three short tracks each; 0 to 5 % of the frames bad, changing or sticky; with and without hints and witnesses."""
     sheet = write_image(tmp_path, STARTS, FRAMES, seed=7)
     table: Counter[tuple[str, str]] = Counter()
     counted: Counter[str] = Counter()
+    seeds = some(range(500))
     with DiscImage(sheet) as image:
         audio = whole(image)
         known = true_sums(image, audio)
-        for seed in range(500):
+        for seed in seeds:
             rng = np.random.default_rng(seed)
             sticky, hints, witnesses = bool(seed % 2), bool(seed // 2 % 2), seed // 4 % 3 > 0
             share = rng.uniform(0.0, 0.05)
@@ -130,7 +132,7 @@ def test_of_five_hundred_damaged_discs_nothing_wrong_is_proven(
                 wrong = {first + int(at) for at in np.flatnonzero((got != true).any(axis=(1, 2)))}
                 hidden = unreadable & set(range(first, end)) if sticky and not hints else set()
                 # Damage that never changes and that the drive does not notice shows to nobody but a witness.
-                assert wrong <= set(track.disputed) | hidden
+                assert wrong <= set(track.disputed) | hidden, f"disc {seed}, track {track.number}"
                 assert set(track.disputed) == (unreadable & set(range(first, end))) - hidden
                 edge = {*range(5), *range(FRAMES - 5, FRAMES)}
                 assert track.verdict != "proven" or not wrong, f"disc {seed}, track {track.number}"
@@ -144,9 +146,11 @@ def test_of_five_hundred_damaged_discs_nothing_wrong_is_proven(
     with capsys.disabled():
         lines = [f"  {damage:<9} {verdict:<20} {count:>5}" for (damage, verdict), count in sorted(table.items())]
         frames = ", ".join(f"{count} {word}" for word, count in counted.items())
-        sys.stdout.write("\n".join(["\n500 damaged discs, 1500 tracks", *lines, f"  frames: {frames}\n"]))
+        sys.stdout.write(
+            "\n".join([f"\n{len(seeds)} damaged discs, {3 * len(seeds)} tracks", *lines, f"  frames: {frames}\n"])
+        )
     assert {"proven", "agreed", "doubtful", "damaged"} <= {verdict for _, verdict in table}
-    assert counted["settled"] > 200 and counted["disputed"] > 200
+    assert min(counted["settled"], counted["disputed"]) > 0.4 * len(seeds)
 
 
 def test_a_hidden_opening_is_kept_with_its_share_of_silence(tmp_path: Path) -> None:

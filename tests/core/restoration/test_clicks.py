@@ -141,7 +141,8 @@ def test_repairs_anywhere_alter_nothing_beside_them(spans: list[tuple[int, int, 
     for one in repairs:
         outside[one.start : one.end, one.channel] = False
     assert np.array_equal(after[outside], take.data[outside])
-    assert np.abs(after.astype(int)).max() < 32768 // 2
+    loudest = np.abs(take.data.astype(int)).max()
+    assert np.abs(after.astype(int)).max() < 1.5 * loudest, "a repair is not louder than the music"
 
 
 def test_silence_and_full_scale_and_very_short_takes_are_borne() -> None:
