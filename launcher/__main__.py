@@ -49,6 +49,7 @@ def _arguments() -> argparse.Namespace:
     command.set_defaults(act=_account)
     command = commands.add_parser("test", help="run every test")
     command.add_argument("--quick", action="store_true", help="style, types and the quick tests of core, in 3 minutes")
+    command.add_argument("--coverage", action="store_true", help="show which share of each storey the tests run")
     command.add_argument("only", nargs=argparse.REMAINDER, help="arguments for pytest; without them everything runs")
     command.set_defaults(act=testing.run)
     return parser.parse_args()

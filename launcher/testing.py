@@ -14,6 +14,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from launcher import debian, environment, frontend
+from launcher.coverage import run_with_coverage
 from launcher.places import FRONTEND, PYTHON, ROOT, VENV, CannotGoOn, say
 
 _Check = tuple[str, Sequence[str | Path], Path]
@@ -58,13 +59,14 @@ def run(arguments: argparse.Namespace) -> int:
             frontend.ensure_built()
     with _temporary_folder():
         if arguments.only:
-            return 0 if _streams("Tests (pytest)", [PYTHON, "-m", "pytest", *arguments.only]) else 1
+            command: list[str | Path] = [PYTHON, "-m", "pytest", *arguments.only]
+            return 0 if _streams("Tests (pytest)", command, coverage=arguments.coverage) else 1
         if arguments.quick:
             checks, tests = _STYLE, [*_PYTEST, *_QUICK]
         else:
             checks, tests = (_FRONTEND_STYLE, *_STYLE), [*_PYTEST]
         failed = _run_beside_each_other(checks)
-        if not _streams("Tests (pytest)", tests):
+        if not _streams("Tests (pytest)", tests, coverage=arguments.coverage):
             failed.append("Tests (pytest)")
     if failed:
         raise CannotGoOn(f"Of {len(checks) + 1} checks these failed: {', '.join(failed)}")
@@ -113,10 +115,14 @@ def _run_quietly(check: _Check) -> tuple[str, float, str | None]:
     return name, time.monotonic() - began_s, done.stdout if done.returncode else None
 
 
-def _streams(name: str, command: Sequence[str | Path]) -> bool:
+def _streams(name: str, command: Sequence[str | Path], *, coverage: bool) -> bool:
     """Run a command, show its output as it comes, and return whether it succeeded."""
     say(f"── {name}")
     began_s = time.monotonic()
-    done = subprocess.run([str(part) for part in command], cwd=ROOT, stdin=subprocess.DEVNULL, check=False)
-    say(f"   {'passed' if done.returncode == 0 else 'FAILED'} in {time.monotonic() - began_s:.1f} s")
-    return done.returncode == 0
+    if coverage:
+        passed = run_with_coverage(command)
+    else:
+        words = [str(part) for part in command]
+        passed = subprocess.run(words, cwd=ROOT, stdin=subprocess.DEVNULL, check=False).returncode == 0
+    say(f"   {'passed' if passed else 'FAILED'} in {time.monotonic() - began_s:.1f} s")
+    return passed
