@@ -61,10 +61,8 @@ def run(arguments: argparse.Namespace) -> int:
         if arguments.only:
             command: list[str | Path] = [PYTHON, "-m", "pytest", *arguments.only]
             return 0 if _streams("Tests (pytest)", command, coverage=arguments.coverage) else 1
-        if arguments.quick:
-            checks, tests = _STYLE, [*_PYTEST, *_QUICK]
-        else:
-            checks, tests = (_FRONTEND_STYLE, *_STYLE), [*_PYTEST]
+        checks = _STYLE if arguments.quick else (_FRONTEND_STYLE, *_STYLE)
+        tests: tuple[str | Path, ...] = (*_PYTEST, *_QUICK) if arguments.quick else _PYTEST
         failed = _run_beside_each_other(checks)
         if not _streams("Tests (pytest)", tests, coverage=arguments.coverage):
             failed.append("Tests (pytest)")
