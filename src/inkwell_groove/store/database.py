@@ -1,44 +1,143 @@
-"""Sessions on the database, and foreign errors put into our words at the border."""
+"""Transactions on the database, and its errors in the application's own words.
+
+A transaction reads what is committed (READ COMMITTED), so that a row read after a lock was waited for is the row as it
+is, not as it was when the transaction began. What must happen only if the transaction is committed is registered with
+`after_commit`: no file is deleted, and nobody is told anything, before that is certain.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import random
+import time
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
+from typing import Any, TypeVar
 
-from sqlalchemy import Engine, create_engine
+import structlog
+from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import ORMExecuteState, Session, sessionmaker
 
 from inkwell_groove.core.errors import Conflict, InkwellError, Refused
+
+T = TypeVar("T")
+log = structlog.get_logger()
+
+# MariaDB's error codes (mariadb.com/kb, "MariaDB Error Codes"). The same work may succeed a moment later after: lock
+# wait timeout, deadlock, a row that changed since it was read;
+_BUSY = {1205, 1213, 1020}
+# and after: too many connections, server going down, a connection that is lost.
+_AWAY = {1040, 1053, 2002, 2003, 2006, 2013}
+_ATTEMPTS = 6
+_PAUSE_S = 0.02
+_AFTER, _WROTE = "after commit", "wrote"
 
 
 class DatabaseAway(InkwellError):
     """The database does not answer."""
 
 
-# MariaDB's error codes (mariadb.com/kb, "MariaDB Error Codes") that the same statement may be free of a moment later:
-# too many connections, server going down, lock wait timeout, deadlock; and those of a connection that is lost.
-_PASSING = {1040, 1053, 1205, 1213, 2002, 2003, 2006, 2013}
+class Busy(InkwellError):
+    """Others held the same rows for too long, or this transaction was ended so that another one could go on.
+
+    Nothing was changed. The same work may be tried again.
+    """
+
+
+class Attempt:
+    """What one attempt at a piece of work has done so far, however many transactions it takes."""
+
+    def __init__(self) -> None:
+        self.has_committed = False
+
+
+_attempt: ContextVar[Attempt | None] = ContextVar("attempt", default=None)
+
+
+@contextmanager
+def attempting() -> Iterator[Attempt]:
+    """Note whether the transactions of the block, in this thread or in threads it starts, have changed anything."""
+    attempt = Attempt()
+    token = _attempt.set(attempt)
+    try:
+        yield attempt
+    finally:
+        _attempt.reset(token)
+
+
+def may_try_again(error: Exception, attempt: Attempt, number: int) -> bool:
+    """Return whether work that failed in its attempt of that number, from 0, may be done again from its beginning."""
+    return isinstance(error, Busy) and not attempt.has_committed and number + 1 < _ATTEMPTS
+
+
+def pause_s(number: int) -> float:
+    """Return for how long to wait after the attempt of that number: longer each time, and never the same for two."""
+    return _PAUSE_S * (1 << number) * random.uniform(0.5, 1.5)
+
+
+def try_again(work: Callable[[], T]) -> T:
+    """Return what `work` returns. Does it again if others were in its way and it has changed nothing yet.
+
+    Raises whatever the work raises, and Busy if the last attempt failed too.
+    """
+    number = 0
+    while True:
+        with attempting() as attempt:
+            try:
+                return work()
+            except Busy as error:
+                if not may_try_again(error, attempt, number):
+                    raise
+        time.sleep(pause_s(number))
+        number += 1
+
+
+def after_commit(session: Session, act: Callable[[], object]) -> None:
+    """Do something once the transaction is committed, and only then.
+
+    Acts are done in the order in which they were registered. One that fails is logged, and the others are done.
+    """
+    session.info.setdefault(_AFTER, []).append(act)
+
+
+@contextmanager
+def savepoint(session: Session) -> Iterator[None]:
+    """A part of a transaction that is undone, with what it registered to be done after the commit, if it raises."""
+    acts = session.info.setdefault(_AFTER, [])
+    before = len(acts)
+    try:
+        with session.begin_nested():
+            yield
+    except BaseException:
+        del acts[before:]
+        raise
 
 
 def is_passing(error: Exception) -> bool:
-    """Whether the same work may succeed in a moment: the database is away or busy, the work itself is not at fault."""
-    if isinstance(error, PoolTimeout | InterfaceError):
+    """Return whether the same work may succeed in a moment: the database is away or busy, the work is not at fault."""
+    if isinstance(error, PoolTimeout | InterfaceError | Busy | DatabaseAway):
         return True
     if not isinstance(error, DBAPIError):
         return False
+    return error.connection_invalidated or _code(error) in _BUSY | _AWAY
+
+
+def _code(error: DBAPIError) -> int:
+    """Return MariaDB's number of an error, 0 if it has none."""
     arguments = error.orig.args if error.orig is not None else ()
-    return error.connection_invalidated or bool(arguments and arguments[0] in _PASSING)
+    return arguments[0] if arguments and isinstance(arguments[0], int) else 0
 
 
 class Database:
-    """The door to the rows: one transaction at a time."""
+    """Begins and commits transactions."""
 
     def __init__(self, url: str) -> None:
         # A connection that died in the pool is found out before it is used.
         self.engine: Engine = create_engine(
             url,
+            isolation_level="READ COMMITTED",
             pool_pre_ping=True,
             pool_size=10,
             max_overflow=20,
@@ -46,13 +145,15 @@ class Database:
             hide_parameters=True,  # of a statement that failed: its values belong into no log
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        event.listen(self._sessions, "after_flush", _note_flush)
+        event.listen(self._sessions, "do_orm_execute", _note_statement)
 
     @contextmanager
     def begin(self) -> Iterator[Session]:
         """A transaction: committed at the end, rolled back on any exception.
 
-        Raises DatabaseAway where it cannot be reached, Conflict where a rule of the tables is broken, Refused where a
-        value does not fit into its column.
+        Raises DatabaseAway if the database cannot be reached, Busy if others were in the way, Conflict if a rule of the
+        tables is broken, Refused if a value does not fit into its column.
         """
         try:
             with self._sessions.begin() as session:
@@ -66,9 +167,30 @@ class Database:
                 "a value is too long or too large to be kept", where="the request", remedy="Make it shorter or smaller"
             ) from cause
         except (OperationalError, InterfaceError, PoolTimeout) as cause:
+            if isinstance(cause, DBAPIError) and _code(cause) in _BUSY:
+                raise Busy(
+                    "others are changing the same thing", remedy="Nothing was changed. Try again in a moment"
+                ) from cause
             raise DatabaseAway(
                 "the database does not answer", where="MariaDB", remedy="Run ./inkwell status, then ./inkwell serve"
             ) from cause
+        attempt = _attempt.get()
+        if attempt is not None and session.info.get(_WROTE):
+            attempt.has_committed = True
+        for act in session.info.get(_AFTER, ()):
+            try:
+                act()
+            except Exception:
+                log.exception("what follows from a change could not be done; the change itself is kept")
 
     def close(self) -> None:
         self.engine.dispose()
+
+
+def _note_flush(session: Session, _: Any) -> None:
+    session.info[_WROTE] = True
+
+
+def _note_statement(statement: ORMExecuteState) -> None:
+    if not statement.is_select:
+        statement.session.info[_WROTE] = True

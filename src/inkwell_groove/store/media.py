@@ -105,6 +105,14 @@ class MediaStore:
         """The folder of one reading of a disc."""
         return self.root / "discs" / str(int(read_id))
 
+    def link_disc_read(self, source: Path, read_id: int) -> None:
+        """Gives a reading the files of a folder, which keeps them too."""
+        target = self.disc_read(read_id)
+        shutil.rmtree(target, ignore_errors=True)
+        shutil.copytree(source, target, copy_function=os.link)
+        sync_folder(target)
+        sync_folder(target.parent)
+
     def bundle(self, bundle_id: int) -> Path:
         """The folder of files that were brought in."""
         return self.root / "bundles" / str(int(bundle_id))

@@ -10,6 +10,8 @@ import uvicorn
 
 from inkwell_groove import logs
 from inkwell_groove.clock import WALL, Clock
+from inkwell_groove.store.database import DatabaseAway
+from inkwell_groove.store.exclusive import InUse, exclusive_use
 from inkwell_groove.store.media import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.settings import LOOPBACK, settings
 from inkwell_groove.web.app import make_app
@@ -24,15 +26,19 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
     # sockets and semaphores of the job workers with it.
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     # Browsers keep their event stream open for ever; a stop must not wait for them.
-    uvicorn.run(
-        make_app(given, clock=clock, free_bytes=free_bytes),
-        host=given.host,
-        port=given.port,
-        log_level="warning",
-        timeout_graceful_shutdown=3,
-        ssl_certfile=given.tls_certificate,
-        ssl_keyfile=given.tls_key,
-    )
+    try:
+        with exclusive_use(given.media_root, given.database_url):
+            uvicorn.run(
+                make_app(given, clock=clock, free_bytes=free_bytes),
+                host=given.host,
+                port=given.port,
+                log_level="warning",
+                timeout_graceful_shutdown=3,
+                ssl_certfile=given.tls_certificate,
+                ssl_keyfile=given.tls_key,
+            )
+    except (InUse, DatabaseAway) as refusal:
+        sys.exit(f"{refusal.where}: {refusal.what}. {refusal.remedy}.")
 
 
 if __name__ == "__main__":

@@ -13,7 +13,7 @@ from starlette.exceptions import HTTPException
 
 from inkwell_groove.catalogues.patient import SourceTrouble
 from inkwell_groove.core.errors import Conflict, InkwellError, Missing, NotAllowed, NotSignedIn, Refused, TooOften
-from inkwell_groove.store.database import DatabaseAway
+from inkwell_groove.store.database import Busy, DatabaseAway
 from inkwell_groove.store.media import DiskFull
 from inkwell_groove.web.headers import secure
 
@@ -29,6 +29,7 @@ _STATUS: tuple[tuple[type[InkwellError], int], ...] = (
     (TooOften, 429),
     (SourceTrouble, 502),
     (DatabaseAway, 503),
+    (Busy, 503),
     (DiskFull, 507),
 )
 _TITLES = {

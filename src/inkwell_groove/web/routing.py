@@ -1,4 +1,8 @@
-"""Routers whose JSON bodies hold only texts that can be kept: half a character is refused before anything sees it."""
+"""Routers that refuse texts which cannot be kept, and repeat a request that others were in the way of.
+
+A text with half a character is refused before anything sees it. A request whose transaction met a deadlock or waited
+too long for a lock is done again from its beginning, as long as it has changed nothing and its body is at hand.
+"""
 
 from __future__ import annotations
 
@@ -7,10 +11,12 @@ import re
 from collections.abc import Callable, Coroutine
 from typing import Any
 
+import anyio
 from fastapi import APIRouter, Request, Response
 from fastapi.routing import APIRoute
 
 from inkwell_groove.core.errors import Refused
+from inkwell_groove.store.database import Busy, attempting, may_try_again, pause_s
 
 _SURROGATE = re.compile(rb"\\u[dD][89a-fA-F]")
 
@@ -34,14 +40,26 @@ def _check_texts(body: bytes) -> None:
         return  # what is no JSON is refused where the body is read
 
 
-class _CheckedRoute(APIRoute):
+class _Route(APIRoute):
     def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
         handle = super().get_route_handler()
 
         async def handle_checked(request: Request) -> Response:
-            if "json" in request.headers.get("content-type", ""):
+            is_json = "json" in request.headers.get("content-type", "")
+            if is_json:
                 _check_texts(await request.body())
-            return await handle(request)
+            # A body that is received piece by piece cannot be had again.
+            body_is_at_hand = is_json or request.headers.get("content-length", "0") == "0"
+            number = 0
+            while True:
+                with attempting() as attempt:
+                    try:
+                        return await handle(request)
+                    except Busy as error:
+                        if not body_is_at_hand or not may_try_again(error, attempt, number):
+                            raise
+                await anyio.sleep(pause_s(number))
+                number += 1
 
         return handle_checked
 
@@ -50,4 +68,4 @@ class Router(APIRouter):
     """Routes of one part of the work, under a tag."""
 
     def __init__(self, tag: str) -> None:
-        super().__init__(tags=[tag], route_class=_CheckedRoute)
+        super().__init__(tags=[tag], route_class=_Route)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections import OrderedDict
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -14,6 +15,7 @@ from sqlalchemy.orm import Session
 from inkwell_groove.core.audio.soundfiles import FileReader, Stretch
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.planning.plan import Plan
+from inkwell_groove.store.database import after_commit
 from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore
 from inkwell_groove.store.models import Job, PlanVersion, Side
 from inkwell_groove.workroom.jobs.runner import JobKind
@@ -236,9 +238,7 @@ class Hearing(Part):
             for job in waiting:
                 if job.arguments == arguments:
                     return JobView.of(job)
-            view = JobView.of(self.jobs.ask(session, kind, docket_id=docket_id, subject=subject, arguments=arguments))
-        self.jobs.wake()
-        return view
+            return JobView.of(self.jobs.ask(session, kind, docket_id=docket_id, subject=subject, arguments=arguments))
 
     def asked(self, side_id: int, version: int | None = None) -> Asked:
         """A version of a side's plan, the current one if none is named. Raises Conflict without a take, Missing."""
@@ -356,7 +356,7 @@ class Hearing(Part):
         """What was heard lies beside the take; only the newest is kept."""
         for name in (LEARNT_NAME, HARM_NAME):
             for old in self._media.derived_newest_first(job.arguments["sha256"], name)[_KEPT_LEARNT:]:
-                old.unlink(missing_ok=True)
+                after_commit(session, partial(old.unlink, missing_ok=True))
 
 
 def learnt_name(asked: Restoration) -> str:

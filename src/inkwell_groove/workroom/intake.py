@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, Missing, NotSound, Refused
-from inkwell_groove.store.database import Database
+from inkwell_groove.store.database import Database, after_commit
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, Upload, now
 from inkwell_groove.workroom import ledger
@@ -76,7 +76,7 @@ class Intake(Part):
             )
             session.add(upload)
             session.flush()
-            self._media.upload(upload.id).touch(exist_ok=False)
+            self._media.upload(upload.id).write_bytes(b"")
             view = UploadView.of(upload, 0)
         self._receiving[view.id] = Receiving(self._media.upload(view.id))
         self._events.docket_changed(docket_id)
@@ -119,7 +119,6 @@ class Intake(Part):
             upload = self._row(session, upload_id)
             found = state.result(upload.size_bytes) if state else {}
             view = self._ask(session, upload, {**found, "who": who})
-        self.jobs.wake()
         self._events.docket_changed(view.docket_id)
         return view
 
@@ -132,7 +131,6 @@ class Intake(Part):
                     "there is nothing to be had from this file", where=upload.name, remedy="Give another recording"
                 )
             view = self._ask(session, upload, {"mend": True, "who": who})
-        self.jobs.wake()
         self._events.docket_changed(view.docket_id)
         return view
 
@@ -143,7 +141,6 @@ class Intake(Part):
             if upload.state != "refused" or received_bytes(self._media, upload_id) != upload.size_bytes:
                 raise Conflict("it cannot be taken in again", where=upload.name, remedy="Look at the docket's takes")
             view = self._ask(session, upload, {"who": who})
-        self.jobs.wake()
         self._events.docket_changed(view.docket_id)
         return view
 
@@ -180,7 +177,7 @@ class Intake(Part):
         action = f"{side_label(side)}: {take.name} taken in"
         ledger.record(session, who=who, action=action, docket_id=side.carrier.docket_id, after=after)
         session.delete(upload)
-        self._media.forget_upload(upload.id)
+        after_commit(session, lambda: self._media.forget_upload(upload.id))
 
     def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
         upload = session.get(Upload, job.arguments["upload_id"])

@@ -136,9 +136,7 @@ class Plans(Part):
                 raise Conflict(
                     "this side has no take yet", where=side_label(side), remedy="Drop a recording on it first"
                 )
-            view = JobView.of(self.ask_to_find(session, side, known, who=who))
-        self.jobs.wake()
-        return view
+            return JobView.of(self.ask_to_find(session, side, known, who=who))
 
     def ask_to_find(self, session: Session, side: Side, known: Knowledge, *, who: str) -> Job:
         take, plan = side.chosen_take, plan_of(side)

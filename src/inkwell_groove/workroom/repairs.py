@@ -71,9 +71,7 @@ class Repairs(Part):
             arguments = {"media_root": str(self._media.root), "sha256": take.sha256, "name": take.name}
             subject = f"{side.carrier.docket.shelfmark}, side {side.letter}"
             docket_id = side.carrier.docket_id
-            view = JobView.of(self.jobs.ask(session, SCAN, docket_id=docket_id, subject=subject, arguments=arguments))
-        self.jobs.wake()
-        return view
+            return JobView.of(self.jobs.ask(session, SCAN, docket_id=docket_id, subject=subject, arguments=arguments))
 
     def listed(self, side_id: int, wanted: RepairsWanted) -> RepairsView:
         """What the plan mends, or what another amount would, and what it leaves. Raises Conflict before the scan."""

@@ -99,7 +99,6 @@ class Restoring(Part):
                 subject = f"{docket.shelfmark}, side {side.letter}"
                 job = self.jobs.ask(session, RESTORE, docket_id=docket.id, subject=subject, arguments=arguments)
                 views.append(JobView.of(job))
-        self.jobs.wake()
         return views
 
     def undo(self, job_ids: list[int], *, who: str) -> int:

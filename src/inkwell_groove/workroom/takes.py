@@ -42,7 +42,7 @@ class Takes(Part):
     def add(self, session: Session, side: Side, take: Take, *, who: str, known: Knowledge | None = None) -> None:
         """Puts a new take on a side; if it is the first it is chosen, and its tracks are found with what is known.
 
-        In the caller's transaction; wake the jobs.
+        In the caller's transaction.
         """
         take.side = side
         session.add(take)
@@ -71,7 +71,6 @@ class Takes(Part):
             )
             if not is_disc(side):
                 self._plans.ask_to_find(session, side, Knowledge(), who=who)
-        self.jobs.wake()
         self._events.docket_changed(docket.id)
 
     def divide(self, take_id: int, *, other_side_id: int, at_sample: int, who: str) -> None:
@@ -118,7 +117,6 @@ class Takes(Part):
                 after={"take_id": take.id, "other_take_id": second.id, "at_sample": at_sample},
             )
             docket_id = docket.id
-        self.jobs.wake()
         self._events.docket_changed(docket_id)
 
     def join(self, side_id: int, take_ids: list[int], *, who: str) -> JobView:
@@ -155,9 +153,7 @@ class Takes(Part):
             }
             docket = side.carrier.docket
             job = self.jobs.ask(session, JOIN, docket_id=docket.id, subject=side_label(side), arguments=arguments)
-            view = JobView.of(job)
-        self.jobs.wake()
-        return view
+            return JobView.of(job)
 
     def compare(self, first_id: int, second_id: int) -> JobView:
         """Asks for two takes to be compared; `comparison` has the answer once the job is done. Raises Missing."""
@@ -172,9 +168,7 @@ class Takes(Part):
             }
             docket_id = takes[0].side.carrier.docket_id
             job = self.jobs.ask(session, COMPARE, docket_id=docket_id, subject=takes[0].name, arguments=arguments)
-            view = JobView.of(job)
-        self.jobs.wake()
-        return view
+            return JobView.of(job)
 
     def comparison(self, job_id: int) -> Comparison:
         """What a comparison found. Raises Missing while it is not done."""

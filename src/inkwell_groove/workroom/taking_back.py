@@ -10,11 +10,11 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
-from sqlalchemy import event, select
-from sqlalchemy.orm import Session, SessionTransaction
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict, InkwellError, Missing
-from inkwell_groove.store.database import Database
+from inkwell_groove.store.database import Database, after_commit, savepoint
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, LedgerEntry
 from inkwell_groove.workroom import ledger
@@ -102,7 +102,6 @@ class TakingBack(Part):
                     where="the ledger",
                     remedy="Take back what was done later first, or change it by hand",
                 )
-        self.jobs.wake()
         self._tell(dockets)
         return view
 
@@ -116,20 +115,14 @@ class TakingBack(Part):
         left, why, dockets = len(going.then), "what was done after them did not go back whole", set[int]()
         if whole:
             try:
-                with session.begin_nested():
+                with savepoint(session):
                     view, dockets = self._go(session, going.then, replace(going, then=()))
                 left, why = view.left, "changed since, or taken back already"
             except InkwellError as cause:
                 why = cause.what
         if left:
             ledger.record(session, who=going.who, action=f"{left} more were not taken back: {why}", docket_id=None)
-
-        # Whoever hears of it looks at once: not before it is kept.
-        def tell(_: Session, ended: SessionTransaction) -> None:
-            if ended.parent is None:
-                self._tell(dockets)
-
-        event.listen(session, "after_transaction_end", tell)
+        after_commit(session, lambda: self._tell(dockets))
 
     def _go(self, session: Session, ids: Sequence[int], going: Going) -> tuple[TakenBackView, set[int]]:
         done, left = 0, 0

@@ -251,7 +251,8 @@ def test_the_right_samples_in_another_format_are_not_called_identical(
 def lengths(frame: int, *, share: int, of: int = 64) -> list[int]:
     """A length for every remainder up to 64 and from the last 64 on, where faults were, and for a share of all others.
 
-    The four tests of a format take a sixty-fourth each; every remainder was tried once. FFmpeg does not recognise an MP3 of fewer than some six frames.
+    The four tests of a format take a sixty-fourth each; every remainder was tried once. FFmpeg does not recognise an
+    MP3 of fewer than some six frames.
     """
     edges = 64
     return [6 * frame + rest for rest in range(frame) if min(rest, frame - rest) <= edges or rest % of == share]

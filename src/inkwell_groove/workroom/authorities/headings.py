@@ -146,7 +146,6 @@ class Headings(Part):
                 way_back=WayBack("merge", row.id),
             )
             view, dockets = MergeView.of(row), {int(one["docket_id"]) for one in before["dockets"]}
-        self.steps.jobs.wake()
         self._tell(dockets)
         return view
 
@@ -158,7 +157,6 @@ class Headings(Part):
         with self._database.begin() as session:
             gone = self._go_back(session, merge_id, Going(who))
             view = MergeView.of(session.get_one(HeadingMerge, merge_id))
-        self.steps.jobs.wake()
         self._tell(gone.dockets)
         return view
 

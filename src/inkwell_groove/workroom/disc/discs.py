@@ -196,7 +196,6 @@ class Discs(Part):
             job = self.jobs.ask(session, READ, docket_id=side.carrier.docket_id, subject=subject, arguments=arguments)
             row.job_id = job.id
             docket_id = row.docket_id
-        self.jobs.wake()
         self._events.docket_changed(docket_id)
         return self.view(side_id)
 
@@ -321,7 +320,6 @@ class Discs(Part):
         docket = side.carrier.docket
         subject = f"{docket.shelfmark}, {side_label(side).lower()}"
         self.jobs.ask(session, TAKE, docket_id=docket.id, subject=subject, arguments=arguments)
-        self.jobs.wake()
 
     def _has_take(self, session: Session, job: Job, result: dict[str, Any]) -> None:
         side, who = side_row(session, job.arguments["side_id"], lock=True), job.arguments["who"]

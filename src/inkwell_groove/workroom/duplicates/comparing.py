@@ -15,6 +15,7 @@ from inkwell_groove.core.duplicates.relation import RULES
 from inkwell_groove.core.errors import Conflict
 from inkwell_groove.core.search.words import words
 from inkwell_groove.core.survey.fields import says_nothing
+from inkwell_groove.store.database import after_commit
 from inkwell_groove.store.models import Job, SoundRelation, now
 from inkwell_groove.workroom.duplicates.sounds import Sound, all_sounds
 from inkwell_groove.workroom.files.orders import CompareOrder, CompareResult, KnownPair, forget, read_lines, write_lines
@@ -63,9 +64,7 @@ class Comparing(Part):
             titled = [KnownPair(first=first, second=second) for first, second in same_titles(sounds.values())]
             write_lines(folder / "titled", titled)
             job.arguments = {"media_root": str(self._media.root), "folder": str(folder)}
-            view = JobView.of(job)
-        self.jobs.wake()
-        return view
+            return JobView.of(job)
 
     def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
         self._keep(session, job)
@@ -91,7 +90,7 @@ class Comparing(Part):
         ]
         for chunk in _chunks(rows):
             session.execute(insert(SoundRelation), list(chunk))
-        forget(folder)
+        after_commit(session, lambda: forget(folder))
 
 
 def compared(session: Session) -> int:

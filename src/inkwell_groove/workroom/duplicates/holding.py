@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, InkwellError, Missing, Refused
-from inkwell_groove.store.database import Database
+from inkwell_groove.store.database import Database, after_commit
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Bundle, BundleFile, HeldFile, Job, now
 from inkwell_groove.workroom import ledger
@@ -135,9 +135,7 @@ class Holding(Part):
                 before={"files": [one.path for one in files.values()][:1_000]},
                 way_back=WayBack("held files", [held.id for held, _ in rows]),
             )
-            view = self._ask(session, SET_ASIDE, orders, Going(who))
-        self.jobs.wake()
-        return view
+            return self._ask(session, SET_ASIDE, orders, Going(who))
 
     def bring_back(self, held_ids: Sequence[int], *, who: str) -> JobView:
         """Puts files back where they were.
@@ -148,9 +146,7 @@ class Holding(Part):
             rows = session.scalars(_held(held_ids).with_for_update()).all()
             if len(rows) != len(set(held_ids)):
                 raise Missing("some of these are not held", where="the holding folder", remedy="Look at it again")
-            view = self._bring_back(session, rows, Going(who))
-        self.jobs.wake()
-        return view
+            return self._bring_back(session, rows, Going(who))
 
     def way_back(self) -> Way:
         return Way(self._open_among, self._go_back)
@@ -249,7 +245,7 @@ class Holding(Part):
                 docket_id=None,
                 after={"problems": told[:200]},
             )
-        forget(folder)
+        after_commit(session, lambda: forget(folder))
         return pairs
 
     def _keep_watch(self) -> None:

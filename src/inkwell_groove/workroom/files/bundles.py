@@ -13,7 +13,7 @@ from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.sealing.apart import says_where_to_cut
-from inkwell_groove.store.database import Database
+from inkwell_groove.store.database import Database, after_commit
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Bundle, BundleFile, Job
 from inkwell_groove.workroom import ledger
@@ -86,9 +86,7 @@ class Bundles(Part):
                 raise Missing("the folder is gone", where=bundle.origin, remedy="Put it back, then look again")
             bundle.state = COMING
             self._ask(session, bundle, Path(bundle.origin))
-            view = _view(bundle, {})
-        self.jobs.wake()
-        return view
+            return _view(bundle, {})
 
     def bring_in_zip(self, file: Path, name: str, *, who: str) -> BundleView:
         """Takes a received ZIP over and unpacks it into the store."""
@@ -135,9 +133,7 @@ class Bundles(Part):
                 docket_id=None,
                 after={"bundle_id": bundle.id, "origin": origin, "in_place": in_place},
             )
-            view = _view(bundle, {})
-        self.jobs.wake()
-        return view
+            return _view(bundle, {})
 
     def _ask(self, session: Session, bundle: Bundle, source: Path, *, apart: bool = False) -> None:
         arguments = {
@@ -186,13 +182,13 @@ class Bundles(Part):
         if new := [one for one in found if one["path"] not in known]:
             session.execute(insert(BundleFile), new)
         bundle.state, bundle.told = READY, {"told": result["told"]}
-        self._found(bundle_id).unlink(missing_ok=True)
-        self._forget_upload(job)
+        after_commit(session, lambda: self._found(bundle_id).unlink(missing_ok=True))
+        after_commit(session, lambda: self._forget_upload(job))
 
     def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
         bundle = bundle_row(session, int(job.arguments["bundle_id"]))
         bundle.state, bundle.told = FAILED, {"told": [f"{failure['what']}. {failure.get('remedy', '')}"]}
-        self._forget_upload(job)
+        after_commit(session, lambda: self._forget_upload(job))
 
     def _found(self, bundle_id: int) -> Path:
         return self._media.root / "bundles" / f"{bundle_id}.found"

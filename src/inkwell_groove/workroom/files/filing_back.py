@@ -91,9 +91,7 @@ class FilingBack(Part):
                 way_back=WayBack("file step", step.id),
                 after={"bundle_id": bundle_id, "files": [one.new for one in orders][:1_000]},
             )
-            view = step_view(step)
-        self.jobs.wake()
-        return view
+            return step_view(step)
 
     def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
         step, orders = self._step(session, job)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, Literal
 
 from sqlalchemy import select, update
@@ -53,7 +52,7 @@ class Steps(Part):
 
     def write(self, bundle_ids: Sequence[int], *, id3: Id3 = "as it is", keep_id3v1: bool = True, who: str) -> StepView:
         """Writes all that is changed and not written. Raises Conflict where nothing is, or files are being written."""
-        with self._working() as session:
+        with self._database.begin() as session:
             files = [
                 one
                 for one in session.scalars(
@@ -94,13 +93,13 @@ class Steps(Part):
 
         Raises Conflict where files are being written, Missing for an unknown file.
         """
-        with self._working() as session:
+        with self._database.begin() as session:
             return self.begin_cells(session, cells, what, who=who)
 
     def begin_cells(
         self, session: Session, cells: Mapping[int, Mapping[str, str]], what: str, *, who: str, alone: bool = True
     ) -> StepView:
-        """The same in the caller's transaction; wake the jobs. Where it is not `alone`, what it is part of is taken
+        """The same in the caller's transaction. Where it is not `alone`, what it is part of is taken
         back, and the step with it.
         """
         files = files_of(session, set(cells), lock=True)
@@ -126,7 +125,7 @@ class Steps(Part):
 
         examine(data, name="picture")
         sha256 = self._media.keep_picture(data)
-        with self._working() as session:
+        with self._database.begin() as session:
             files = files_of(session, set(file_ids), lock=True, facts=True)
             orders = []
             for one in files.values():
@@ -149,7 +148,7 @@ class Steps(Part):
 
     def take_out_pictures(self, file_ids: Sequence[int], *, who: str) -> StepView:
         """Takes all pictures out of files. They can be had back with the step."""
-        with self._working() as session:
+        with self._database.begin() as session:
             files = [
                 one
                 for one in files_of(session, set(file_ids), lock=True, facts=True).values()
@@ -165,7 +164,7 @@ class Steps(Part):
 
     def carry_out_art(self, file_ids: Sequence[int], rule: ArtRule, *, who: str) -> StepView:
         """Has the house's rule for pictures carried out for files."""
-        with self._working() as session:
+        with self._database.begin() as session:
             files = files_of(session, set(file_ids), lock=True, facts=True)
             orders = [
                 Order(file_id=one.id, root=str(self._root(session, one)), path=one.path, sha256=one.sha256, art=rule)
@@ -187,7 +186,7 @@ class Steps(Part):
 
         Raises Missing, or Conflict where it cannot be taken back or files are being written.
         """
-        with self._working() as session:
+        with self._database.begin() as session:
             self.go_back(session, step_id, Going(who))
             return step_view(session.get_one(FileStep, step_id))
 
@@ -199,7 +198,7 @@ class Steps(Part):
         return {key for key, step_id in noted.items() if step_id in steps and _can_be_taken_back(steps[step_id])}
 
     def go_back(self, session: Session, step_id: int, going: Going) -> Gone:
-        """The same in the caller's transaction; wake the jobs."""
+        """The same in the caller's transaction."""
         step = session.get(FileStep, step_id, with_for_update=True)
         if step is None:
             raise Missing(f"there is no step {step_id}", remedy="Look at the list of steps")
@@ -231,13 +230,6 @@ class Steps(Part):
             way_back=WayBack("file step", step.id) if alone else None,
         )
         return step_view(step)
-
-    @contextmanager
-    def _working(self) -> Iterator[Session]:
-        """A transaction after which the runner looks for the job that was asked for in it."""
-        with self._database.begin() as session:
-            yield session
-        self.jobs.wake()
 
     def _arguments(self, step_id: int) -> dict[str, Any]:
         return {"media_root": str(self._media.root), "step_id": step_id}

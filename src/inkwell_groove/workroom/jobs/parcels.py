@@ -13,6 +13,7 @@ from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.peaks import build
 from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place
 from inkwell_groove.workroom.jobs.pool import Progress
+from inkwell_groove.workroom.packages.parcel import unpacked_folder
 
 _COPY_BYTES = 4 << 20
 
@@ -25,7 +26,7 @@ def unpack(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     """
     media, parcel = MediaStore(Path(arguments["media_root"])), Path(arguments["parcel"])
     takes: dict[str, str] = arguments["takes"]
-    discs = parcel.with_name(f"{parcel.name} discs")
+    discs = unpacked_folder(parcel)
     shutil.rmtree(discs, ignore_errors=True)
     discs.mkdir()
     with zipfile.ZipFile(parcel) as archive, media.workspace() as work:

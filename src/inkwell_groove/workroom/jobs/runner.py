@@ -19,7 +19,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, LengthLie, Missing
-from inkwell_groove.store.database import Database, is_passing
+from inkwell_groove.store.database import Database, after_commit, is_passing, savepoint
 from inkwell_groove.store.models import Job, now
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.pool import JobPool
@@ -103,13 +103,14 @@ class JobRunner:
     def ask(
         self, session: Session, kind: str, *, docket_id: int | None, subject: str, arguments: dict[str, Any]
     ) -> Job:
-        """A new waiting job, in the caller's transaction. Call `wake` once that is committed."""
+        """A new waiting job in the caller's transaction. The runner looks for it once that is committed."""
         job = Job(
             kind=kind, docket_id=docket_id, subject=subject[:200], arguments=arguments, state="waiting", message=""
         )
         job.attempts, job.progress, job.asked_at = 0, 0.0, now()
         session.add(job)
         session.flush()
+        after_commit(session, self._wake.set)
         return job
 
     def wake(self) -> None:
@@ -234,7 +235,7 @@ class JobRunner:
             self._close(session, job, "failed", failure_of(error, job.subject))
         else:
             try:
-                with session.begin_nested():
+                with savepoint(session):
                     self._kinds[job.kind].finish(session, job, done.result())
                 job.result = done.result()
                 self._close(session, job, "done", None)
@@ -274,7 +275,7 @@ class JobRunner:
         if kind is None:
             return
         try:
-            with session.begin_nested():
+            with savepoint(session):
                 kind.fail(session, job, failure or {"what": "it was cancelled", "code": "Cancelled"})
         except Exception as cause:
             if is_passing(cause):

@@ -82,9 +82,7 @@ class Burning(Part):
             }
             subject = f"{package.docket.shelfmark}, {name}"
             job = self.jobs.ask(session, BURN, docket_id=package.docket_id, subject=subject, arguments=arguments)
-            view = JobView.of(job)
-        self.jobs.wake()
-        return view
+            return JobView.of(job)
 
     def image(self, package_id: int, name: str) -> tuple[Path, str]:
         """The folder of an image that was made, and what its ZIP is called. Raises Missing."""

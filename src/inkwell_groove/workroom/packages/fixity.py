@@ -108,7 +108,6 @@ class Fixity(Part):
         """Asks for a check of every package that stands. Raises Conflict while one is under way, or without any."""
         with self._database.begin() as session:
             self._begin(session, who=who, packages=len([row for row in _standing(session) if _is_bag(row)]))
-        self.jobs.wake()
         return self.overview()
 
     def stop_audit(self, *, who: str) -> FixityOverview:
@@ -154,9 +153,7 @@ class Fixity(Part):
                     where=package.folder,
                     remedy="Seal the docket again",
                 )
-            view = JobView.of(self._job(session, package, kind, **more))
-        self.jobs.wake()
-        return view
+            return JobView.of(self._job(session, package, kind, **more))
 
     def _job(self, session: Session, package: Package, kind: str, **more: Any) -> Job:
         busy = (
@@ -254,7 +251,6 @@ class Fixity(Part):
             audit.checked += 1
             session.flush()
             self._go_on(session)
-            self.jobs.wake()
 
     def _was_copied(self, session: Session, job: Job, result: dict[str, Any]) -> None:
         package = session.get(Package, job.arguments["package_id"], with_for_update=True)
@@ -290,7 +286,6 @@ class Fixity(Part):
                     due = self._due(session)
                     if due and _under_way(session) is None:
                         self._begin(session, who="fixity", packages=len(due))
-                self.jobs.wake()
             except InkwellError:
                 log.warning("the watch over packages waits for the database", exc_info=True)
 

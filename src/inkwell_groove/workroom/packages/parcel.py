@@ -183,6 +183,11 @@ class Parcel(_Part):
         return {take.sha256: take for side in self.sides() for take in side.takes}
 
 
+def unpacked_folder(parcel: Path) -> Path:
+    """Return where the readings of discs wait that came in a ZIP."""
+    return parcel.with_name(f"{parcel.name} discs")
+
+
 def read_parcel(path: Path, *, max_bytes: int) -> Parcel:
     """What a received ZIP says, its list of files checked, nothing unpacked. Raises Refused, naming what is wrong."""
     try:

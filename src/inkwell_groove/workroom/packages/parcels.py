@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, Refused
-from inkwell_groove.store.database import Database
+from inkwell_groove.store.database import Database, after_commit
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import (
     Artwork,
@@ -42,6 +42,7 @@ from inkwell_groove.workroom.packages.parcel import (
     ParcelTake,
     ParcelVersion,
     read_parcel,
+    unpacked_folder,
 )
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import docket_row
@@ -108,9 +109,7 @@ class Parcels(Part):
                 "who": who,
             }
             job = self.jobs.ask(session, TAKE_IN, docket_id=None, subject=mark, arguments=arguments)
-            view = JobView.of(job)
-        self.jobs.wake()
-        return view
+            return JobView.of(job)
 
     def _unpacked(self, session: Session, job: Job, result: dict[str, Any]) -> None:
         parcel, who = Parcel.model_validate(job.arguments["document"]), job.arguments["who"]
@@ -133,7 +132,6 @@ class Parcels(Part):
         for carrier, said in zip(docket.carriers, parcel.carriers, strict=True):
             for side, told in zip(carrier.sides, said.sides, strict=True):
                 self._fill(session, docket, side, told, unpacked)
-        shutil.rmtree(unpacked, ignore_errors=True)
         for entry in parcel.ledger:
             session.add(LedgerEntry(docket_id=docket.id, **entry.model_dump(mode="json", exclude={"at"}), at=entry.at))
         ledger.record(
@@ -145,7 +143,7 @@ class Parcels(Part):
         )
         session.flush()
         job.docket_id = docket.id
-        Path(job.arguments["parcel"]).unlink(missing_ok=True)
+        after_commit(session, lambda: _forget(job))
 
     def _fill(self, session: Session, docket: Docket, side: Side, told: ParcelSide, unpacked: Path) -> None:
         takes = [
@@ -181,15 +179,20 @@ class Parcels(Part):
             )
             session.add(row)
             session.flush()
-            folder = self._media.disc_read(row.id)
-            shutil.rmtree(folder, ignore_errors=True)
             if (unpacked / str(read.id)).is_dir():
-                (unpacked / str(read.id)).rename(folder)
+                self._media.link_disc_read(unpacked / str(read.id), row.id)
         session.flush()
 
     def _not_unpacked(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
         """What was moved in among takes and pictures stays: it may be another docket's too, and harms nobody."""
-        Path(job.arguments["parcel"]).unlink(missing_ok=True)
+        after_commit(session, lambda: _forget(job))
+
+
+def _forget(job: Job) -> None:
+    """Delete the ZIP and what was unpacked of it."""
+    parcel = Path(job.arguments["parcel"])
+    shutil.rmtree(unpacked_folder(parcel), ignore_errors=True)
+    parcel.unlink(missing_ok=True)
 
 
 def _not_on_shelf(session: Session, shelfmark: str) -> None:

@@ -93,9 +93,7 @@ class Sealing(Part):
         with self._database.begin() as session:
             docket = docket_row(session, docket_id, lock=True)
             self._not_under_way(session, docket)
-            view = JobView.of(self._ask(session, docket, WholeDocket(docket), who, anew=anew))
-        self.jobs.wake()
-        return view
+            return JobView.of(self._ask(session, docket, WholeDocket(docket), who, anew=anew))
 
     def seal_many(self, docket_ids: list[int], *, who: str) -> list[SealAsked]:
         """Asks for the sealing of each docket that can be sealed and is not, as it stands; what was done with each.
@@ -124,7 +122,6 @@ class Sealing(Part):
                     answers.append(SealAsked(**told, outcome="not possible", words=words))
                 else:
                     answers.append(SealAsked(**told, outcome="asked", job_id=job.id, words="waits for its turn"))
-        self.jobs.wake()
         return answers
 
     def _ask(self, session: Session, docket: Docket, whole: WholeDocket, who: str, *, anew: bool = False) -> Job:

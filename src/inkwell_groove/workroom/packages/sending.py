@@ -104,9 +104,7 @@ class Sending(Part):
             }
             subject = f"{package.docket.shelfmark}, {part} to {target.name}"
             job = self.jobs.ask(session, SEND, docket_id=package.docket_id, subject=subject, arguments=arguments)
-            view = JobView.of(job)
-        self.jobs.wake()
-        return view
+            return JobView.of(job)
 
     def _found(self, session: Session, package_id: int, part: str, name: str) -> tuple[Package, Path, Target]:
         if self._root is None:

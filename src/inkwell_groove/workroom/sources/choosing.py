@@ -78,7 +78,6 @@ class Choosing(Part):
             )
             if lay:
                 self._lay_lengths(session, docket, one.release, who)
-        self.jobs.wake()
         self._events.docket_changed(docket_id)
         self._events.publish({"kind": "look-up", "docket_id": docket_id})
         return self.view(docket_id)

@@ -9,6 +9,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict
+from inkwell_groove.store.database import after_commit
 from inkwell_groove.store.models import Bundle, BundleFile, Job
 from inkwell_groove.workroom.files.bundles import root_of
 from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, forget, read_lines, write_lines
@@ -54,9 +55,7 @@ class SoundChecks(Part):
             folder.mkdir(parents=True, exist_ok=True)
             write_lines(folder / "order", orders)
             job.arguments = {"media_root": str(self._media.root), "folder": str(folder), "who": who}
-            view = JobView.of(job)
-        self.jobs.wake()
-        return view
+            return JobView.of(job)
 
     def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
         self._keep(session, job)
@@ -79,7 +78,7 @@ class SoundChecks(Part):
         ]
         if changed:
             session.execute(update(BundleFile), changed)
-        forget(folder)
+        after_commit(session, lambda: forget(folder))
         session.flush()
         self.surveying.follow(session, job.arguments["who"])
 

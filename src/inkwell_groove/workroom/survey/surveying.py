@@ -25,6 +25,7 @@ from inkwell_groove.core.survey.duplicates import same_sound
 from inkwell_groove.core.survey.finding import Finding, Record
 from inkwell_groove.core.survey.names import CHECK as SPELLINGS
 from inkwell_groove.core.survey.names import KIND_OF, STRAYS, Use, spellings
+from inkwell_groove.store.database import after_commit
 from inkwell_groove.store.models import (
     NAME_LENGTH,
     Bundle,
@@ -68,9 +69,7 @@ class Surveying(Part):
         with self._database.begin() as session:
             if under_way(session, SURVEY):
                 raise Conflict("the survey is being made", where="the survey", remedy="Wait until it has ended")
-            view = JobView.of(self._begin(session, last_run(session), who=who, anew=anew))
-        self.jobs.wake()
-        return view
+            return JobView.of(self._begin(session, last_run(session), who=who, anew=anew))
 
     def follow(self, session: Session, who: str) -> None:
         """Has what a step of work changed looked at again, if the collection was surveyed before."""
@@ -82,7 +81,6 @@ class Surveying(Part):
         """Has everything looked at again, if it ever was, because the house wants something else now."""
         with self._database.begin() as session:
             self.follow(session, who)
-        self.jobs.wake()
 
     def _begin(self, session: Session, last: SurveyRun | None, *, who: str, anew: bool = False) -> Job:
         house = house_rules(session)
@@ -128,13 +126,14 @@ class Surveying(Part):
         session.execute(delete(SurveyFinding).where(SurveyFinding.name.in_(BEYOND)))
         keep_findings(session, beyond_files(session, self.fixity_days))
         run.ended_at = now()
-        forget(folder)
+        after_commit(session, lambda: forget(folder))
 
     def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
         """The run is forgotten, so that the next one looks at the same again."""
         run = session.get(SurveyRun, int(job.arguments["run_id"]))
         if run is not None:
-            forget(self._media.root / "surveys" / str(run.id))
+            folder = self._media.root / "surveys" / str(run.id)
+            after_commit(session, lambda: forget(folder))
             session.delete(run)
 
 

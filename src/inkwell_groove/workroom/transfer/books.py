@@ -17,7 +17,7 @@ from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core.errors import Conflict, InkwellError
 from inkwell_groove.core.transfer.chain import Chain, RecordingFacts
 from inkwell_groove.devices.pushed import BROWSER
-from inkwell_groove.store.database import Database
+from inkwell_groove.store.database import Database, after_commit
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, Recording, Side, now
 from inkwell_groove.workroom import ledger
@@ -92,7 +92,6 @@ class Books(Part):
                 # One recording that cannot be taken up must not keep the server from starting, nor the others.
                 log.exception("a recording could not be taken up", recording=number)
                 self._refuse(number, error)
-        self.jobs.wake()
 
     def catch_up(self) -> None:
         """Books what could not be booked, and finishes what no browser came back for."""
@@ -123,7 +122,6 @@ class Books(Part):
             else:
                 self._finish_left(session, row, "the browser was not waited for")
             docket_id = row.docket_id
-        self.jobs.wake()
         self._events.docket_changed(docket_id)
 
     # What a session calls.
@@ -209,7 +207,7 @@ class Books(Part):
                 row.document = {"begun": begun.model_dump(mode="json"), "found": found, "reason": reason}
                 if not found.get("samples"):
                     transaction.delete(row)
-                    self._media.forget_recording(recording_id)
+                    after_commit(transaction, lambda: self._media.forget_recording(recording_id))
                 else:
                     self._ask(transaction, row, begun, found)
                 docket_id = row.docket_id
@@ -217,7 +215,6 @@ class Books(Part):
             log.exception("the database was away when a recording ended", recording=recording_id)
             self._unkept.append((recording_id, begun, found, reason))
             return
-        self.jobs.wake()
         self._events.docket_changed(docket_id)
 
     def _ask(self, transaction: Transaction, row: Recording, begun: Begun, found: dict[str, Any]) -> None:
@@ -271,7 +268,7 @@ class Books(Part):
             after={"take_id": take.id, "sha256": take.sha256, "samples": take.samples, "faults": len(told.faults)},
         )
         transaction.delete(row)
-        self._media.forget_recording(row.id)
+        after_commit(transaction, lambda: self._media.forget_recording(row.id))
 
     def _not_kept(self, transaction: Transaction, job: Job, failure: dict[str, Any]) -> None:
         row = transaction.get(Recording, job.arguments["recording_id"])
@@ -288,7 +285,7 @@ class Books(Part):
         row.document = {**row.document, "begun": begun.model_dump(mode="json")}
         if not recorders.samples_on_disk(folder, begun):
             transaction.delete(row)
-            self._media.forget_recording(row.id)
+            after_commit(transaction, lambda: self._media.forget_recording(row.id))
         elif begun.source_id == BROWSER.id:
             row.state = "waiting for its browser"
             self._waiting[row.id] = self._clock.monotonic() + self._browser_patience_s

@@ -1,0 +1,69 @@
+"""A store and a database are used by one server at a time."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import signal
+from pathlib import Path
+
+import pytest
+
+from inkwell_groove.store import exclusive
+from inkwell_groove.store.database import DatabaseAway
+from inkwell_groove.store.exclusive import InUse, exclusive_use
+from launcher.database import Database as MariaDb
+from tests.live import new_schema
+
+
+@pytest.fixture(autouse=True)
+def no_waiting(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(exclusive, "_WAIT_S", 0)
+
+
+def test_a_second_server_on_the_same_store_is_refused_with_the_process_of_the_first(
+    mariadb: MariaDb, tmp_path: Path
+) -> None:
+    with exclusive_use(tmp_path, new_schema(mariadb)):
+        with pytest.raises(InUse, match=f"process {os.getpid()}"), exclusive_use(tmp_path, new_schema(mariadb)):
+            pass
+        with exclusive_use(tmp_path / "other", new_schema(mariadb)):
+            pass
+    with exclusive_use(tmp_path, new_schema(mariadb)):
+        pass
+
+
+def test_a_second_server_on_the_same_database_is_refused(mariadb: MariaDb, tmp_path: Path) -> None:
+    url = new_schema(mariadb)
+    with exclusive_use(tmp_path / "one", url):
+        with pytest.raises(InUse, match="this database"), exclusive_use(tmp_path / "two", url):
+            pass
+    with exclusive_use(tmp_path / "two", url):
+        pass
+
+
+def hold(root: Path, url: str, held: object) -> None:
+    with exclusive_use(root, url):
+        held.set()  # type: ignore[attr-defined]
+        signal.pause()
+
+
+def test_a_server_that_was_killed_holds_nothing(
+    mariadb: MariaDb, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    url, held = new_schema(mariadb), multiprocessing.get_context("spawn").Event()
+    process = multiprocessing.get_context("spawn").Process(target=hold, args=(tmp_path, url, held))
+    process.start()
+    assert held.wait(60)
+    with pytest.raises(InUse), exclusive_use(tmp_path, url):
+        pass
+    process.kill()
+    process.join()
+    monkeypatch.setattr(exclusive, "_WAIT_S", 10)
+    with exclusive_use(tmp_path, url):
+        pass
+
+
+def test_a_database_that_is_away_is_said_to_be(tmp_path: Path) -> None:
+    with pytest.raises(DatabaseAway), exclusive_use(tmp_path, "mysql+pymysql://inkwell:x@127.0.0.1:1/inkwell"):
+        pass
