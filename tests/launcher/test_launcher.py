@@ -108,8 +108,13 @@ def test_the_database_and_the_store_that_the_environment_names_are_used(tmp_path
         body = {"shelfmark": "E-1", "carrier_format": "LP"}
         assert httpx.post(f"http://127.0.0.1:{port}/api/dockets", json=body, timeout=60).is_success
         assert "the one that INKWELL_DATABASE_URL names" in inkwell(tmp_path / "var", "status", **settings).stdout
+        second = inkwell(tmp_path / "other var", "serve", "--port", str(processes.free_port()), **settings)
+        assert second.returncode == 1
+        assert "another server works with these recordings: process" in second.stderr
+        assert "Traceback" not in second.stderr
     finally:
         inkwell(tmp_path / "var", "stop", **settings)
+        inkwell(tmp_path / "other var", "stop", **settings)
     base = StoreDatabase(database_url)
     with base.begin() as session:
         assert [docket.shelfmark for docket in session.scalars(select(Docket))] == ["E-1"]

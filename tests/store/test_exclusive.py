@@ -35,9 +35,9 @@ def test_a_second_server_on_the_same_store_is_refused_with_the_process_of_the_fi
 
 def test_a_second_server_on_the_same_database_is_refused(mariadb: MariaDb, tmp_path: Path) -> None:
     url = new_schema(mariadb)
-    with exclusive_use(tmp_path / "one", url):
-        with pytest.raises(InUse, match="this database"), exclusive_use(tmp_path / "two", url):
-            pass
+    first, second = exclusive_use(tmp_path / "one", url), exclusive_use(tmp_path / "two", url)
+    with first, pytest.raises(InUse, match="this database"), second:
+        pass
     with exclusive_use(tmp_path / "two", url):
         pass
 

@@ -1,4 +1,4 @@
-"""Transactions read what is committed, are repeated after a deadlock, and act outside the database only at their end."""
+"""Transactions read what is committed, are repeated after a deadlock, and delete and tell only after the commit."""
 
 from __future__ import annotations
 
