@@ -18,7 +18,7 @@ from typing import Any
 import httpx
 
 from inkwell_groove.clock import WALL, Clock
-from inkwell_groove.store.media import FreeBytes, free_bytes_of_disk
+from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.migrate import upgrade
 from launcher.database import Database
 from launcher.places import FRONTEND

@@ -16,7 +16,7 @@ from starlette.datastructures import Headers
 from inkwell_groove.core import errors
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.database import DatabaseAway
-from inkwell_groove.store.media import DiskFull
+from inkwell_groove.store.disk import DiskFull
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.web.guard import Guard, foreign
 from inkwell_groove.web.problems import _STATUS

@@ -21,7 +21,8 @@ from inkwell_groove.core.audio.packing import from_pcm
 from inkwell_groove.core.peaks import PeakFile, usable
 from inkwell_groove.core.transfer.chain import Chain, RecordingFacts
 from inkwell_groove.core.transfer.continuity import Fault
-from inkwell_groove.store.media import PEAKS_NAME, DiskFull, MediaStore
+from inkwell_groove.store.disk import DiskFull
+from inkwell_groove.store.media import PEAKS_NAME, MediaStore
 from inkwell_groove.workroom.jobs.work import keep
 from inkwell_groove.workroom.transfer import recorder as recorders
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME, SYNC_EVERY_S, Begun, Recorder
@@ -155,7 +156,8 @@ from pathlib import Path
 from tests.sounds import noise
 from tests.workroom.test_recorder import begun
 from inkwell_groove.core.peaks import PeakFile, usable
-from inkwell_groove.store.media import PEAKS_NAME, DiskFull, MediaStore
+from inkwell_groove.store.disk import DiskFull
+from inkwell_groove.store.media import PEAKS_NAME, MediaStore
 from inkwell_groove.workroom.jobs.work import keep
 from inkwell_groove.workroom.transfer.recorder import Recorder
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)

@@ -459,7 +459,7 @@ def test_a_disk_with_no_room_is_told_before_and_ends_it_in_time(
         tmp_path / "media",
         clock=HeldClock(tmp_path / "clock"),
         INKWELL_CARRIERS_ROOT=str(carriers),
-        free_bytes=SmallDisk(1_000_000),
+        free_bytes=SmallDisk.of(tmp_path / "disk", 1_000_000),
         INKWELL_RESERVE_BYTES="2000000",
     ) as server:
         deck = AtTheDeck(server, "FULL-1")
@@ -477,7 +477,7 @@ def test_a_disk_that_fills_up_ends_the_recording_with_all_of_it_kept(
         tmp_path / "media",
         clock=HeldClock(tmp_path / "clock"),
         INKWELL_CARRIERS_ROOT=str(carriers),
-        free_bytes=SmallDisk(20_000_000),
+        free_bytes=SmallDisk.of(tmp_path / "disk", 20_000_000),
         INKWELL_RESERVE_BYTES="10000000",
     ) as server:
         deck = AtTheDeck(server, "FULL-2", ends={"at_run_out": False, "silence_s": None})

@@ -22,11 +22,11 @@ import os
 import re
 import shutil
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from inkwell_groove.core.errors import InkwellError
+from inkwell_groove.store.disk import FreeBytes, Room, disk_full, free_bytes_of_disk
 
 _SOUND_ID = re.compile(r"[0-9a-f]{32}|[0-9a-f]{64}")
 HEARD_NAME = "heard"  # what the finder heard of a take
@@ -36,25 +36,13 @@ HARM_NAME = "harm"  # what a plan alters of a take, likewise
 PEAKS_NAME = "peaks"  # the derived file that holds a take's peak pyramid
 
 
-class DiskFull(InkwellError):
-    """There is no room left."""
-
-
-FreeBytes = Callable[[Path], int]
-"""What tells how many bytes may still be written on the disk of a folder."""
-
-
-def free_bytes_of_disk(folder: Path) -> int:
-    """Returns how many bytes an ordinary user may still write on the disk of the folder."""
-    room = os.statvfs(folder)
-    return room.f_bavail * room.f_frsize
-
-
 class MediaStore:
     """Everything below one folder. No path ever comes from a client: names here are digests and numbers."""
 
-    def __init__(self, root: Path, *, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
+    def __init__(self, root: Path, *, kept_bytes: int = 0, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
+        """`kept_bytes` of the disk are kept for recordings; everything else asks `room` first."""
         self.root = root
+        self.room = Room(root, kept_bytes=kept_bytes, free_bytes=free_bytes)
         self._free_bytes = free_bytes
         for name in (
             "takes",
@@ -165,14 +153,13 @@ class MediaStore:
     @contextmanager
     def workspace(self) -> Iterator[Path]:
         """A new folder on the same file system, gone afterwards with whatever was not moved out of it."""
+        self.room.need(0)
         folder = Path(tempfile.mkdtemp(dir=self.root / "work", prefix=f"{os.getpid()} "))
         try:
             yield folder
         except OSError as cause:
-            if cause.errno == 28:
-                raise DiskFull(
-                    "the disk is full", where=str(self.root), remedy="Make room, then do it again; nothing was lost"
-                ) from cause
+            if full := disk_full(cause):
+                raise full from cause
             raise
         finally:
             shutil.rmtree(folder, ignore_errors=True)

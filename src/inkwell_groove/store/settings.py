@@ -51,6 +51,11 @@ class Settings(BaseSettings):
     reserve_bytes: int = Field(
         default=256 * 1024**2, ge=0, description="A recording stops while this much is left on the disk."
     )
+    recording_bytes: int = Field(
+        default=2 * 1024**3,
+        ge=0,
+        description="Room on the disk that is kept for recordings: all else is refused while no more is free.",
+    )
     max_upload_bytes: int = Field(default=64 * 1024**3, description="The largest recording that is taken in.")
     archivist: str = Field(default="archivist", description="Who the ledger says did it, where nobody signs in.")
 

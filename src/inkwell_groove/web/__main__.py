@@ -11,8 +11,8 @@ import uvicorn
 from inkwell_groove import logs
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.database import DatabaseAway
+from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.exclusive import InUse, exclusive_use
-from inkwell_groove.store.media import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.settings import LOOPBACK, settings
 from inkwell_groove.web.app import make_app
 

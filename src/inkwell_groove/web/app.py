@@ -11,7 +11,7 @@ from fastapi.staticfiles import StaticFiles
 
 from inkwell_groove import __version__
 from inkwell_groove.clock import WALL, Clock
-from inkwell_groove.store.media import FreeBytes, free_bytes_of_disk
+from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.settings import Settings, settings
 from inkwell_groove.web import access, problems
 from inkwell_groove.web.guard import Guard

@@ -14,7 +14,7 @@ from starlette.exceptions import HTTPException
 from inkwell_groove.catalogues.patient import SourceTrouble
 from inkwell_groove.core.errors import Conflict, InkwellError, Missing, NotAllowed, NotSignedIn, Refused, TooOften
 from inkwell_groove.store.database import Busy, DatabaseAway
-from inkwell_groove.store.media import DiskFull
+from inkwell_groove.store.disk import DiskFull, disk_full
 from inkwell_groove.web.headers import secure
 
 log = structlog.get_logger()
@@ -80,6 +80,7 @@ def install(app: FastAPI) -> None:
     app.add_exception_handler(InkwellError, _refusal)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(OSError, _system)
     app.add_exception_handler(Exception, _fault)
 
 
@@ -103,6 +104,11 @@ async def _http(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, HTTPException)
     what = "there is nothing at this address" if error.status_code == 404 else str(error.detail)
     return problem(error.status_code, what)
+
+
+async def _system(request: Request, error: Exception) -> JSONResponse:
+    full = disk_full(error)
+    return await (_fault(request, error) if full is None else _refusal(request, full))
 
 
 async def _fault(request: Request, error: Exception) -> JSONResponse:

@@ -51,12 +51,7 @@ class Intake(Part):
                 where=name,
                 remedy=f"At most {self._max_bytes / 1e9:.0f} GB are taken in: divide it",
             )
-        if size_bytes * 1.1 > self._media.free_bytes():
-            raise Conflict(
-                f"there is no room for {size_bytes / 1e9:.1f} GB",
-                where="the media store",
-                remedy="Make room on the disk",
-            )
+        self._media.room.need(round(1.1 * size_bytes), where=name)
         with self._database.begin() as session:
             sides = sides_of(docket_row(session, docket_id))
             if side_id is None:
@@ -78,7 +73,7 @@ class Intake(Part):
             session.flush()
             self._media.upload(upload.id).write_bytes(b"")
             view = UploadView.of(upload, 0)
-        self._receiving[view.id] = Receiving(self._media.upload(view.id))
+        self._receiving[view.id] = Receiving(self._media.upload(view.id), self._media.room)
         self._events.docket_changed(docket_id)
         return view
 
@@ -94,12 +89,14 @@ class Intake(Part):
         another offset than that, Refused for more bytes than were announced.
         """
         upload = await anyio.to_thread.run_sync(self.view, upload_id)
-        if upload.state != "receiving":
-            raise Conflict(f"{upload.name} is complete", remedy="There is nothing more to send")
-        state = self._receiving.setdefault(upload_id, Receiving(self._media.upload(upload_id)))
+        state = self._receiving.setdefault(upload_id, Receiving(self._media.upload(upload_id), self._media.room))
         if not state.busy.acquire(blocking=False):
             raise Conflict(f"{upload.name} is being sent already", remedy="Wait for the other connection to end")
         try:
+            # As it is now that nobody else writes to it.
+            upload = await anyio.to_thread.run_sync(self.view, upload_id)
+            if upload.state != "receiving":
+                raise Conflict(f"{upload.name} is complete", remedy="There is nothing more to send")
             if offset != upload.received_bytes:
                 raise Conflict(
                     f"{upload.received_bytes} bytes are here, {offset} were announced",

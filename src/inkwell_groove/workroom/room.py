@@ -11,7 +11,8 @@ from inkwell_groove.core import peaks
 from inkwell_groove.devices.drives import OpticalDrives
 from inkwell_groove.devices.registry import Sources
 from inkwell_groove.store.database import Database
-from inkwell_groove.store.media import FreeBytes, MediaStore, free_bytes_of_disk
+from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom import docket_ways
@@ -73,7 +74,9 @@ class Workroom:
     def __init__(self, settings: Settings, *, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
         self.settings = settings
         self.database = Database(settings.database_url)
-        self.media = MediaStore(settings.media_root, free_bytes=free_bytes)
+        self.media = MediaStore(
+            settings.media_root, kept_bytes=settings.reserve_bytes + settings.recording_bytes, free_bytes=free_bytes
+        )
         self.events = Events()
         self.accounts = Accounts(self.database, self.media, self.events, settings)
         self.dockets = Dockets(self.database, self.media, self.events)
@@ -185,6 +188,7 @@ class Workroom:
             kinds,
             workers=settings.workers,
             after_death=self.media.clear_abandoned_workspaces,
+            room=self.media.room,
         )
         for part in (*parts, *many, self.choosing, self.taking_back):
             part.jobs = self.jobs

@@ -24,6 +24,7 @@ import structlog
 
 from inkwell_groove import logs
 from inkwell_groove.core.errors import Cancelled
+from inkwell_groove.store.disk import Room
 
 Progress = Callable[[float, str], None]
 OnProgress = Callable[[int, float, str], None]
@@ -36,16 +37,20 @@ log = structlog.get_logger()
 _reports: Connection | None = None
 _reporting = threading.Lock()
 _cancelled: Any = None
+_room: Room | None = None
 
 
 class JobPool:
     """Runs `module:function(arguments, progress)` in worker processes.
 
     `on_progress(job_id, share, message)` is called on a thread of this process. The modules in `preload` are imported
-    once for all workers; none may start a thread.
+    once for all workers; none may start a thread. A job that needs room on the disk ends with DiskFull once there is
+    none left in `room`.
     """
 
-    def __init__(self, workers: int, on_progress: OnProgress, *, preload: Sequence[str] = ()) -> None:
+    def __init__(
+        self, workers: int, on_progress: OnProgress, *, preload: Sequence[str] = (), room: Room | None = None
+    ) -> None:
         # Forking a process that has threads and database connections is asking for trouble; a process that has only
         # imported what jobs need is forked instead: a new worker is there at once, and shares that memory.
         context = multiprocessing.get_context("forkserver")
@@ -54,7 +59,7 @@ class JobPool:
         self._cancelled = context.RawArray("q", _CANCEL_SLOTS)
         self._next_cancelled = 0
         self._lock = threading.Lock()
-        self._workers = [_Worker(context, self._cancelled, on_progress) for _ in range(workers)]
+        self._workers = [_Worker(context, self._cancelled, on_progress, room) for _ in range(workers)]
         self._busy: set[_Worker] = set()
         self._closed = False
 
@@ -71,7 +76,9 @@ class JobPool:
         # The first worker is there once all is imported; whoever asks for this need not wait for that.
         threading.Thread(target=begin, name="job workers", daemon=True).start()
 
-    def submit(self, job_id: int, function: str, arguments: dict[str, Any]) -> Future[dict[str, Any]]:
+    def submit(
+        self, job_id: int, function: str, arguments: dict[str, Any], *, needs_room: bool = True
+    ) -> Future[dict[str, Any]]:
         """Begin a job on a worker that has none, and return its future.
 
         The future's exception is what the function raised, or BrokenProcessPool where the worker died or could not be
@@ -80,7 +87,7 @@ class JobPool:
         with self._lock:
             worker = next(one for one in self._workers if one not in self._busy)
             self._busy.add(worker)
-            future = worker.submit(_run, job_id, function, arguments)
+            future = worker.submit(_run, job_id, function, arguments, needs_room)
         future.add_done_callback(lambda done: self._busy.discard(worker))
         return future
 
@@ -104,8 +111,8 @@ class JobPool:
 class _Worker:
     """One process, begun when there is something to do, and begun again where it died."""
 
-    def __init__(self, context: Any, cancelled: Any, on_progress: OnProgress) -> None:
-        self._context, self._cancelled, self._on_progress = context, cancelled, on_progress
+    def __init__(self, context: Any, cancelled: Any, on_progress: OnProgress, room: Room | None) -> None:
+        self._context, self._cancelled, self._on_progress, self._room = context, cancelled, on_progress, room
         self._executor: ProcessPoolExecutor | None = None
         self._processes: list[Any] = []
 
@@ -138,7 +145,7 @@ class _Worker:
     def _begin(self) -> None:
         reader, self._writer = self._context.Pipe(duplex=False)
         self._executor = ProcessPoolExecutor(
-            1, mp_context=self._context, initializer=_begin_worker, initargs=(self._writer, self._cancelled)
+            1, mp_context=self._context, initializer=_begin_worker, initargs=(self._writer, self._cancelled, self._room)
         )
         threading.Thread(target=self._listen, args=(reader,), name="job progress", daemon=True).start()
 
@@ -163,9 +170,9 @@ class _Worker:
                     log.exception("progress of a job could not be told", report=report)
 
 
-def _begin_worker(reports: Connection, cancelled: Any) -> None:
-    global _reports, _cancelled
-    _reports, _cancelled = reports, cancelled
+def _begin_worker(reports: Connection, cancelled: Any, room: Room | None) -> None:
+    global _reports, _cancelled, _room
+    _reports, _cancelled, _room = reports, cancelled, room
     logs.configure()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_leave_with_server, daemon=True).start()
@@ -184,7 +191,7 @@ def _call(function: str) -> None:
     getattr(importlib.import_module(module), name)()
 
 
-def _run(job_id: int, function: str, arguments: dict[str, Any]) -> dict[str, Any]:
+def _run(job_id: int, function: str, arguments: dict[str, Any], needs_room: bool) -> dict[str, Any]:
     module, _, name = function.partition(":")
     last_s = 0.0
 
@@ -194,6 +201,8 @@ def _run(job_id: int, function: str, arguments: dict[str, Any]) -> dict[str, Any
             raise Cancelled("it was cancelled", remedy="Start it again when you like; nothing was changed")
         if time.monotonic() - last_s > _REPORT_EVERY_S or share >= 1.0:
             last_s = time.monotonic()
+            if needs_room and _room is not None and share < 1.0:
+                _room.need(0)
             _report(job_id, share, message[:_MESSAGE_LENGTH])
 
     progress(0.0, "")

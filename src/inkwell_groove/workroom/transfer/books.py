@@ -77,7 +77,7 @@ class Books(Part):
         self._waiting: dict[int, float] = {}  # recordings whose browser may come back, and until when
 
     def kind(self) -> JobKind:
-        return JobKind(KEEP, "inkwell_groove.workroom.jobs.work:keep", self._kept, self._not_kept)
+        return JobKind(KEEP, "inkwell_groove.workroom.jobs.work:keep", self._kept, self._not_kept, needs_room=False)
 
     def open(self) -> None:
         """Takes up what a stopped server left: recordings are made takes, or wait for their browser."""

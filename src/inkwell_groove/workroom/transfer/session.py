@@ -25,7 +25,7 @@ from inkwell_groove.core.transfer.starting import LATEST_S, MAX_PRE_ROLL_S, Star
 from inkwell_groove.core.transfer.stopping import StopWatch
 from inkwell_groove.devices.pushed import SourceGone
 from inkwell_groove.devices.source import Source
-from inkwell_groove.store.media import DiskFull
+from inkwell_groove.store.disk import DiskFull
 from inkwell_groove.store.models import now
 from inkwell_groove.workroom.fanout import Fanout
 from inkwell_groove.workroom.transfer.keeper import Keeper

@@ -1,0 +1,73 @@
+"""Room on the disk: how much there is, how much recordings need, and how a full disk is told.
+
+A recording cannot be repeated at will, everything else can. So everything else leaves room for recordings: it is
+refused while as much as `kept_bytes` is still free, and goes on once there is room.
+"""
+
+from __future__ import annotations
+
+import errno
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+from inkwell_groove.core.errors import InkwellError
+
+FreeBytes = Callable[[Path], int]
+"""What tells how many bytes may still be written on the disk of a folder."""
+
+_FULL = {errno.ENOSPC, errno.EDQUOT}
+_REMEDY = "Make room on the disk, then do it again; nothing was lost"
+
+
+class DiskFull(InkwellError):
+    """There is no room left."""
+
+
+def free_bytes_of_disk(folder: Path) -> int:
+    """Return how many bytes an ordinary user may still write on the disk of the folder."""
+    room = os.statvfs(folder)
+    return room.f_bavail * room.f_frsize
+
+
+class Room:
+    """The room on a folder's disk for all that is no recording. Can be sent to another process."""
+
+    def __init__(self, folder: Path, *, kept_bytes: int = 0, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
+        self._folder, self._kept_bytes, self._free_bytes = folder, kept_bytes, free_bytes
+
+    def left_bytes(self) -> int:
+        """Return how much may be written until only the room for recordings is left."""
+        return max(0, self._free_bytes(self._folder) - self._kept_bytes)
+
+    def need(self, size_bytes: int, *, where: str = "") -> None:
+        """Raise DiskFull if so much cannot be written, with what is needed and what is free."""
+        left_bytes = self.left_bytes()
+        if left_bytes > 0 and size_bytes <= left_bytes:
+            return
+        needed = f"{in_words(size_bytes)} are needed, " if size_bytes else ""
+        kept = f" beside the {in_words(self._kept_bytes)} that are kept for recordings" if self._kept_bytes else ""
+        raise DiskFull(
+            f"there is no room on the disk: {needed}{in_words(left_bytes)} are free{kept}",
+            where=where or str(self._folder),
+            remedy=_REMEDY,
+        )
+
+
+def disk_full(error: BaseException) -> DiskFull | None:
+    """Return an error of the system as a full disk, None if it is another one."""
+    if isinstance(error, DiskFull):
+        return error
+    if isinstance(error, OSError) and error.errno in _FULL:
+        return DiskFull("the disk is full", where=str(error.filename or "the disk"), remedy=_REMEDY)
+    return None
+
+
+def in_words(size_bytes: int) -> str:
+    """Return a size as people read it: "12.3 MB"."""
+    size = float(size_bytes)
+    for unit in ("B", "kB", "MB"):
+        if size < 999.5:
+            return f"{size:.0f} {unit}" if unit == "B" else f"{size:.1f} {unit}"
+        size /= 1_000
+    return f"{size:.1f} GB"
