@@ -186,6 +186,26 @@ class Server:
         assert answer.is_success, answer.text
         return answer.json()
 
+    def step_plan(self, side_id: int, step: str) -> httpx.Response:
+        """Ask for an undo or a redo on the plan of a side as it is now."""
+        for line in self.get("/dockets"):
+            for carrier in self.get(f"/dockets/{line['id']}")["carriers"]:
+                for side in carrier["sides"]:
+                    if side["id"] == side_id:
+                        body = {"based_on": side["plan"]["version"]}
+                        return self.api.post(f"/sides/{side_id}/plan/{step}", json=body)
+        raise AssertionError(f"there is no side {side_id}")
+
+    def undo(self, side_id: int) -> Any:
+        answer = self.step_plan(side_id, "undo")
+        assert answer.is_success, answer.text
+        return answer.json()
+
+    def redo(self, side_id: int) -> Any:
+        answer = self.step_plan(side_id, "redo")
+        assert answer.is_success, answer.text
+        return answer.json()
+
     def open_docket(self, shelfmark: str) -> Any:
         return self.post("/dockets", {"shelfmark": shelfmark, "carrier_format": "LP"})
 

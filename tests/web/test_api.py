@@ -210,18 +210,18 @@ def test_every_edit_is_a_version_and_can_be_undone_and_redone(server: Server, si
     assert first["undo"] == "join before track 2 moved"
     second = edit(server, side, first["version"], op="remove join", track_key=key).json()
     assert len(second["plan"]["tracks"]) == 2
-    assert server.post(f"/sides/{side['id']}/plan/undo")["plan"] == first["plan"]
-    undone = server.post(f"/sides/{side['id']}/plan/undo")
+    assert server.undo(side["id"])["plan"] == first["plan"]
+    undone = server.undo(side["id"])
     assert undone["plan"] == start["plan"]
     assert undone["redo"] == "join before track 2 moved"
-    assert server.post(f"/sides/{side['id']}/plan/redo")["plan"] == first["plan"]
+    assert server.redo(side["id"])["plan"] == first["plan"]
     # A new edit after an undo begins another branch; redo follows the newest.
     third = edit(server, side, first["version"], op="set gaps", gaps="left out").json()
     assert third["redo"] is None
-    refused(server.api.post(f"/sides/{side['id']}/plan/redo"), 409, "nothing to redo")
+    refused(server.step_plan(side["id"], "redo"), 409, "nothing to redo")
     for _ in range(3):
-        server.api.post(f"/sides/{side['id']}/plan/undo")
-    server.post(f"/sides/{side['id']}/plan/redo")
+        server.step_plan(side["id"], "undo")
+    server.redo(side["id"])
 
 
 def test_an_edit_on_an_old_version_is_a_conflict_and_changes_nothing(server: Server, docket: Any) -> None:
@@ -258,7 +258,7 @@ def test_titles_stay_with_their_tracks_when_a_join_is_added_before_them(server: 
     after = server.get(f"/dockets/{docket['id']}")
     assert [line["title"] for line in first_side(after)["tracks"]] == ["One", "", "Two", "Three"]
     assert after["missing"] == ["title of track 2"]
-    server.post(f"/sides/{side['id']}/plan/undo")
+    server.undo(side["id"])
     assert [line["title"] for line in first_side(server.get(f"/dockets/{docket['id']}"))["tracks"]] == [
         "One",
         "Two",

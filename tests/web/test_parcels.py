@@ -85,9 +85,9 @@ def test_a_docket_is_the_same_in_another_house(server: Server, other: Server, se
     assert heard[1:] == said and heard[0][0] == "taken in from another house, where it was S-1"
 
     # It goes on from there: undone, and sealed to the very same samples.
-    undone = other.post(f"/sides/{yours['id']}/plan/undo")
+    undone = other.undo(yours["id"])
     assert undone["plan"]["gaps"] == "kept"
-    other.post(f"/sides/{yours['id']}/plan/redo")
+    other.redo(yours["id"])
     md5s = []
     for house, number in ((server, docket_id), (other, there["id"])):
         house.post(f"/dockets/{number}/seal")

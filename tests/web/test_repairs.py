@@ -61,8 +61,8 @@ def test_a_side_is_scanned_restored_undone_and_sealed(server: Server, docket_id:
     more = server.get(repairs, amount=100, states="mended")
     assert no["start"] not in [one["start"] for one in more["repairs"]], "refused ones stay refused"
 
-    assert server.post(f"/sides/{side['id']}/plan/undo")["plan"]["restoration"]["clicks"] is None
-    assert server.post(f"/sides/{side['id']}/plan/redo")["plan"] == plan["plan"]
+    assert server.undo(side["id"])["plan"]["restoration"]["clicks"] is None
+    assert server.redo(side["id"])["plan"] == plan["plan"]
 
     server.describe(docket_id, [f"T{n}" for n in range(len(side_of(server, docket_id)["tracks"]))])
     server.post(f"/dockets/{docket_id}/seal")
@@ -72,7 +72,7 @@ def test_a_side_is_scanned_restored_undone_and_sealed(server: Server, docket_id:
     log = server.api.get(f"/packages/{sealed['packages'][0]['id']}/papers/sealing.log").text
     assert "restored      mended: " in log
     assert f"amount {proposed:g} of 100" in log
-    server.post(f"/sides/{side['id']}/plan/undo")
+    server.undo(side["id"])
     assert server.get(f"/dockets/{docket_id}")["standing"] != "sealed", "another sound would come of it now"
 
 

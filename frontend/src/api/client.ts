@@ -88,6 +88,12 @@ export type PlanEdit = Schemas["EditRequest"]["edit"];
 
 export const api = createClient<paths>();
 
+export interface ChangedValue {
+  name: string;
+  yours: string | number | null;
+  now: string | number | null;
+}
+
 /** A refusal as the server words it (RFC 9457): what is wrong, where, and what to do. */
 export class Problem extends Error {
   constructor(
@@ -95,14 +101,16 @@ export class Problem extends Error {
     readonly where: string | null = null,
     readonly remedy: string | null = null,
     readonly status = 0,
+    /** The values that somebody else has changed meanwhile, as they were wanted and as they are now. */
+    readonly changed: readonly ChangedValue[] = [],
   ) {
     super(what);
   }
 
   static of(body: unknown, status: number): Problem {
-    const detail = (body ?? {}) as { detail?: unknown; where?: string; remedy?: string };
+    const detail = (body ?? {}) as { detail?: unknown; where?: string; remedy?: string; changed?: ChangedValue[] };
     const what = typeof detail.detail === "string" ? detail.detail : "the server gave no reason";
-    return new Problem(what, detail.where ?? null, detail.remedy ?? null, status);
+    return new Problem(what, detail.where ?? null, detail.remedy ?? null, status, detail.changed);
   }
 
   static readonly away = new Problem("the server does not answer", null, "Look whether it runs: ./inkwell status");

@@ -62,15 +62,19 @@ const FIELDS: Record<string, readonly Field[]> = { Cassette: TAPE, CD: COMPACT_D
 /** What is said of a carrier as it is taken from the shelf, and how long its sides should be. */
 export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Carrier }) {
   const keep = useKeepDocket();
-  const save = (body: Schemas["CarrierChange"]) =>
+  const save = (change: Partial<Schemas["CarrierChange"]>) =>
     answer(
-      api.PATCH("/api/carriers/{carrier_id}", { params: { path: { carrier_id: carrier.id } }, body, keepalive: true }),
+      api.PATCH("/api/carriers/{carrier_id}", {
+        params: { path: { carrier_id: carrier.id } },
+        body: { expected_s: {}, seen: {}, seen_s: {}, ...change },
+        keepalive: true,
+      }),
     ).then(keep);
-  const saveLength = (sideId: number, text: string) => {
+  const saveLength = (sideId: number, text: string, seen: string) => {
     const seconds = text.trim() ? readClock(text) : null;
     if (seconds !== null && Number.isNaN(seconds))
       return Promise.reject(new Problem(`“${text}” is no length`, null, "Write minutes and seconds, as 21:30"));
-    return save({ expected_s: { [sideId]: seconds } });
+    return save({ expected_s: { [sideId]: seconds }, seen_s: { [sideId]: seen ? readClock(seen) : null } });
   };
   const name = docket.carriers.length > 1 ? `Carrier ${carrier.number}, ${carrier.format}` : carrier.format;
   return (
@@ -89,7 +93,7 @@ export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Car
               hint={field.hint}
               list={list}
               value={carrier[field.name]}
-              onSave={(value) => save({ [field.name]: value, expected_s: {} })}
+              onSave={(value, seen) => save({ [field.name]: value, seen: { [field.name]: seen } })}
             />
             {list && (
               <datalist id={list}>
@@ -109,7 +113,8 @@ export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Car
               label={`Length of side ${side.letter}`}
               hint="as the sleeve says, 21:30"
               value={side.expected_s === null ? "" : shortClock(side.expected_s)}
-              onSave={(text) => saveLength(side.id, text)}
+              words={(value) => shortClock(Number(value))}
+              onSave={(text, seen) => saveLength(side.id, text, seen)}
             />
           </label>
         ))}

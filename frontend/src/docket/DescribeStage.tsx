@@ -23,7 +23,7 @@ export function DescribeStage() {
     answer(
       api.PATCH("/api/dockets/{docket_id}/description", {
         params: { path: { docket_id: docket.id } },
-        body: { release: change.release ?? {}, tracks: change.tracks ?? {} },
+        body: { release: {}, tracks: {}, seen: {}, ...change },
         keepalive: true, // what was typed arrives though the page is left at once
       }),
     ).then(keep);
@@ -53,7 +53,9 @@ export function DescribeStage() {
               label={field.label}
               hint={field.hint || (field.many ? "several: with semicolons" : "")}
               value={docket.release[field.name as keyof Docket["release"]] ?? ""}
-              onSave={(value) => save({ release: { [field.name]: value } })}
+              onSave={(value, seen) =>
+                save({ release: { [field.name]: value }, seen: { release: { [field.name]: seen } } })
+              }
             />
           </label>
         ))}
@@ -89,7 +91,9 @@ export function DescribeStage() {
                 side={sideLetter(docket, line)}
                 albumArtist={docket.release.album_artist ?? ""}
                 more={more}
-                onSave={(fields) => save({ tracks: { [line.key]: fields } })}
+                onSave={(fields, seen) =>
+                  save({ tracks: { [line.key]: fields }, seen: { tracks: { [line.key]: seen } } })
+                }
                 onPaste={(titles) => setPasted({ from: index, titles })}
               />
             ))}
@@ -110,7 +114,7 @@ function TrackRow(props: {
   side: string;
   albumArtist: string;
   more: Schemas["FieldInfo"][];
-  onSave: (fields: Record<string, string>) => Promise<void>;
+  onSave: (fields: Record<string, string>, seen: Record<string, string>) => Promise<void>;
   onPaste: (titles: string[]) => void;
 }) {
   const { line } = props;
@@ -135,7 +139,7 @@ function TrackRow(props: {
           <Cell
             label={`Title of track ${line.number}`}
             value={line.title}
-            onSave={(title) => props.onSave({ title })}
+            onSave={(title, seen) => props.onSave({ title }, { title: seen })}
           />
         </td>
         <td className="pr-3">
@@ -143,7 +147,7 @@ function TrackRow(props: {
             label={`Artist of track ${line.number}`}
             value={line.artist}
             hint={props.albumArtist}
-            onSave={(artist) => props.onSave({ artist })}
+            onSave={(artist, seen) => props.onSave({ artist }, { artist: seen })}
           />
         </td>
         <td className="figure text-right">{clock(line.end_sample - line.start_sample, line.rate_hz)}</td>
@@ -171,7 +175,7 @@ function TrackRow(props: {
                     label={`${field.label} of track ${line.number}`}
                     hint={field.hint || (field.many ? "several: with semicolons" : "")}
                     value={line.fields?.[field.name] ?? ""}
-                    onSave={(value) => props.onSave({ [field.name]: value })}
+                    onSave={(value, seen) => props.onSave({ [field.name]: value }, { [field.name]: seen })}
                   />
                 </label>
               ))}

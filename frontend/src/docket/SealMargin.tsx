@@ -2,11 +2,12 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 
-import { answer, api, type Docket } from "../api/client";
+import { answer, api, type Docket, Problem } from "../api/client";
 import { profilesQuery, vocabularyQuery } from "../api/queries";
 import { CarryTo } from "../packages/CarryTo";
 import { ToBurn } from "../packages/ToBurn";
 import { profileInWords } from "../packages/words";
+import { ChangedMeanwhile } from "../words/ChangedMeanwhile";
 import { moment } from "../words/figures";
 import { sentence, Trouble } from "../words/Trouble";
 import { useKeepDocket } from "./useDocket";
@@ -89,20 +90,38 @@ function Filing({ docket }: { docket: Docket }) {
   const { data: vocabulary } = useQuery(vocabularyQuery);
   const [folder, setFolder] = useState(docket.folder_pattern);
   const [file, setFile] = useState(docket.file_pattern);
+  const [seen, setSeen] = useState<[string, string] | null>(null);
+  const now: [string, string] = [docket.folder_pattern, docket.file_pattern];
+  const type = (set: (text: string) => void, text: string) => {
+    if (seen === null) setSeen(now);
+    set(text);
+  };
   const save = useMutation({
-    mutationFn: () =>
+    mutationFn: (on: [string, string]) =>
       answer(
         api.PUT("/api/dockets/{docket_id}/patterns", {
           params: { path: { docket_id: docket.id } },
-          body: { folder, file },
+          body: { folder, file, seen: on },
         }),
       ),
-    onSuccess: keep,
+    onSuccess: (after) => {
+      setSeen(null);
+      return keep(after);
+    },
   });
   const changed = folder !== docket.folder_pattern || file !== docket.file_pattern;
+  const differences = save.error instanceof Problem ? save.error.changed : [];
+  const differs = (name: string) => differences.find((one) => one.name === name)?.now?.toString();
+  const current: [string, string] = [differs("folder pattern") ?? now[0], differs("file pattern") ?? now[1]];
+  const cancel = () => {
+    setFolder(current[0]);
+    setFile(current[1]);
+    setSeen(null);
+    save.reset();
+  };
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    save.mutate();
+    save.mutate(seen ?? now);
   };
   return (
     <form onSubmit={submit}>
@@ -112,7 +131,7 @@ function Filing({ docket }: { docket: Docket }) {
         <input
           className="figure w-full border border-base-300 bg-base-100 px-2 py-1"
           value={folder}
-          onChange={(event) => setFolder(event.target.value)}
+          onChange={(event) => type(setFolder, event.target.value)}
         />
       </label>
       <label className="mb-2 block">
@@ -120,7 +139,7 @@ function Filing({ docket }: { docket: Docket }) {
         <input
           className="figure w-full border border-base-300 bg-base-100 px-2 py-1"
           value={file}
-          onChange={(event) => setFile(event.target.value)}
+          onChange={(event) => type(setFile, event.target.value)}
         />
       </label>
       {changed && (
@@ -128,20 +147,16 @@ function Filing({ docket }: { docket: Docket }) {
           <button type="submit" className="press press-main">
             Use it
           </button>
-          <button
-            type="button"
-            className="press"
-            onClick={() => {
-              setFolder(docket.folder_pattern);
-              setFile(docket.file_pattern);
-              save.reset();
-            }}
-          >
-            Leave it
+          <button type="button" className="press" onClick={cancel}>
+            Cancel
           </button>
         </span>
       )}
-      {save.error && <Trouble error={save.error} />}
+      {differences.length > 0 ? (
+        <ChangedMeanwhile changed={differences} onKeepTheirs={cancel} onUseMine={() => save.mutate(current)} />
+      ) : (
+        save.error && <Trouble error={save.error} />
+      )}
       <p className="quiet mt-2">
         First track: <span className="figure break-words">{docket.names[0] ?? "none yet"}</span>
       </p>

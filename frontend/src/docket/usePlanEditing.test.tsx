@@ -113,9 +113,11 @@ describe("usePlanEditing", () => {
     act(() => asked[0]?.answer(11));
     await waitFor(() => expect(asked).toHaveLength(2));
     expect(asked[1]?.path).toMatch(/undo$/);
+    expect(asked[1]?.body?.based_on).toBe(11);
     act(() => asked[1]?.answer(10));
     await waitFor(() => expect(versionInCache()).toBe(10));
     act(() => plan.current.redo.mutate());
     await waitFor(() => expect(asked[2]?.path).toMatch(/redo$/));
+    expect(asked[2]?.body?.based_on).toBe(10);
   });
 });

@@ -62,14 +62,14 @@ export function usePlanEditing(docketId: number, side: Side) {
   });
   const undo = useMutation({
     scope,
-    mutationFn: () => answer(api.POST("/api/sides/{side_id}/plan/undo", path)),
+    mutationFn: () => answer(api.POST("/api/sides/{side_id}/plan/undo", { ...path, body: { based_on: version() } })),
     onMutate: begin,
     onSuccess: keep,
     onSettled: settled,
   });
   const redo = useMutation({
     scope,
-    mutationFn: () => answer(api.POST("/api/sides/{side_id}/plan/redo", path)),
+    mutationFn: () => answer(api.POST("/api/sides/{side_id}/plan/redo", { ...path, body: { based_on: version() } })),
     onMutate: begin,
     onSuccess: keep,
     onSettled: settled,

@@ -10,7 +10,7 @@ import { Cell } from "./Cell";
 
 afterEach(cleanup);
 
-const shown = (onSave: (value: string) => Promise<void>) => {
+const shown = (onSave: (value: string, seen: string) => Promise<void>) => {
   render(
     <QueryClientProvider client={new QueryClient()}>
       <Cell label="Title" value="Weir" onSave={onSave} />
@@ -26,7 +26,7 @@ describe("a cell", () => {
     const field = shown(onSave);
     await userEvent.type(field, "s{Enter>3/}");
     await userEvent.click(screen.getByText("elsewhere"));
-    expect(onSave.mock.calls).toEqual([["Weirs"]]);
+    expect(onSave.mock.calls).toEqual([["Weirs", "Weir"]]);
   });
 
   it("saves once when it is left", async () => {
@@ -36,7 +36,7 @@ describe("a cell", () => {
     await userEvent.click(screen.getByText("elsewhere"));
     await userEvent.click(field);
     await userEvent.click(screen.getByText("elsewhere"));
-    expect(onSave.mock.calls).toEqual([["Weirs"]]);
+    expect(onSave.mock.calls).toEqual([["Weirs", "Weir"]]);
   });
 
   it("saves nothing after Escape, and shows what was there", async () => {
@@ -46,6 +46,55 @@ describe("a cell", () => {
     expect(field.value).toBe("Weir");
     await userEvent.click(screen.getByText("elsewhere"));
     expect(onSave).not.toHaveBeenCalled();
+  });
+
+  const changedBySomebody = () =>
+    vi.fn((_: string, seen: string) =>
+      seen === "Weir Song"
+        ? Promise.resolve()
+        : Promise.reject(
+            new Problem("title was changed meanwhile", null, null, 409, [
+              { name: "title", yours: "Weirs", now: "Weir Song" },
+            ]),
+          ),
+    );
+
+  it("shows both values when somebody else has changed it, and saves one's own on theirs when told to", async () => {
+    const onSave = changedBySomebody();
+    const field = shown(onSave);
+    await userEvent.type(field, "s{Enter}");
+    expect((await screen.findByRole("alert")).textContent).toContain("Weir SongWeirs");
+    expect(field.value).toBe("Weirs");
+    await userEvent.click(screen.getByRole("button", { name: "Use mine" }));
+    expect(onSave.mock.calls).toEqual([
+      ["Weirs", "Weir"],
+      ["Weirs", "Weir Song"],
+    ]);
+    expect(screen.queryByRole("alert")).toBeNull();
+  });
+
+  it("leaves what somebody else has written when told to", async () => {
+    const onSave = changedBySomebody();
+    const field = shown(onSave);
+    await userEvent.type(field, "s{Enter}");
+    await userEvent.click(await screen.findByRole("button", { name: "Keep what is there now" }));
+    expect(field.value).toBe("Weir");
+    expect(screen.queryByRole("alert")).toBeNull();
+    expect(onSave).toHaveBeenCalledTimes(1);
+  });
+
+  it("saves on the value that was seen when typing began, not on one that came meanwhile", async () => {
+    const onSave = vi.fn(() => Promise.resolve());
+    const cell = (value: string) => (
+      <QueryClientProvider client={new QueryClient()}>
+        <Cell label="Title" value={value} onSave={onSave} />
+      </QueryClientProvider>
+    );
+    const page = render(cell("Weir"));
+    await userEvent.type(screen.getByLabelText("Title"), "s");
+    page.rerender(cell("Weir Song"));
+    await userEvent.keyboard("{Enter}");
+    expect(onSave.mock.calls).toEqual([["Weirs", "Weir"]]);
   });
 
   it("keeps what was typed beside the reason when it is refused", async () => {

@@ -1,24 +1,36 @@
 import { useMutation } from "@tanstack/react-query";
+import { type ChangeEvent, useRef } from "react";
 
 import { Problem } from "../api/client";
+import { ChangedMeanwhile } from "./ChangedMeanwhile";
 import { sentence } from "./Trouble";
 import { useInPlace } from "./useInPlace";
 
-/** A value edited in place: Enter or leaving it keeps it, Escape takes the old one back. */
+/**
+ * A value edited in place: Enter or leaving it saves it, Escape shows the old one again. What is saved is saved on the
+ * value that was seen when typing began; if somebody else has changed it since, both are shown.
+ */
 export function Cell({
   label,
   value,
   hint,
   list,
+  words,
   onSave,
 }: {
   label: string;
   value: string;
   hint?: string;
   list?: string;
-  onSave: (value: string) => Promise<void>;
+  /** How a value of the server's is written here, if it is not a text. */
+  words?: (value: string | number) => string;
+  onSave: (value: string, seen: string) => Promise<void>;
 }) {
-  const save = useMutation({ mutationFn: (typed: string) => onSave(typed), onSuccess: () => field.clear() });
+  const seen = useRef(value);
+  const save = useMutation({
+    mutationFn: (typed: string) => onSave(typed, seen.current),
+    onSuccess: () => field.clear(),
+  });
   const field = useInPlace({
     onKeep: (typed) => {
       if (typed.trim() !== value) save.mutate(typed);
@@ -29,6 +41,18 @@ export function Cell({
     },
     onCancel: save.reset,
   });
+  const changed = save.error instanceof Problem ? save.error.changed : [];
+  const events = {
+    ...field.events,
+    onChange: (event: ChangeEvent<HTMLInputElement>) => {
+      if (field.typed === null) seen.current = value;
+      field.events.onChange(event);
+    },
+  };
+  const cancel = () => {
+    field.clear();
+    save.reset();
+  };
   return (
     <span className="block">
       <input
@@ -39,9 +63,21 @@ export function Cell({
         list={list}
         value={field.typed ?? value}
         maxLength={5000}
-        {...field.events}
+        {...events}
       />
-      {save.error && (
+      {changed.length > 0 && (
+        <ChangedMeanwhile
+          changed={changed}
+          words={words}
+          onKeepTheirs={cancel}
+          onUseMine={() => {
+            const now = changed[0]?.now ?? "";
+            seen.current = typeof now === "number" ? (words ?? String)(now) : now;
+            save.mutate(field.typed ?? value);
+          }}
+        />
+      )}
+      {save.error && changed.length === 0 && (
         <span role="alert" className="block px-2 text-[12px] text-error">
           {refusalText(save.error)}
         </span>

@@ -13,6 +13,7 @@ from starlette.exceptions import HTTPException
 
 from inkwell_groove.catalogues.patient import SourceTrouble
 from inkwell_groove.core.errors import Conflict, InkwellError, Missing, NotAllowed, NotSignedIn, Refused, TooOften
+from inkwell_groove.core.seen import ChangedMeanwhile
 from inkwell_groove.store.database import Busy, DatabaseAway
 from inkwell_groove.store.disk import DiskFull, disk_full
 from inkwell_groove.web.headers import secure
@@ -53,9 +54,18 @@ class _Problem(JSONResponse):
 
 
 def problem(
-    status: int, what: str, *, where: str | None = None, remedy: str | None = None, code: str | None = None
+    status: int,
+    what: str,
+    *,
+    where: str | None = None,
+    remedy: str | None = None,
+    code: str | None = None,
+    changed: list[dict[str, object]] | None = None,
 ) -> JSONResponse:
-    """An answer of the media type application/problem+json."""
+    """Return an answer of the media type application/problem+json.
+
+    `changed` holds name, yours and now of each value that somebody else has changed meanwhile.
+    """
     body = {
         "type": "about:blank",
         "title": _TITLES.get(status, "It did not work"),
@@ -64,6 +74,7 @@ def problem(
         "where": where,
         "remedy": remedy,
         "code": code,
+        "changed": changed,
     }
     answer = _Problem(
         {name: value for name, value in body.items() if value is not None},
@@ -87,7 +98,14 @@ def install(app: FastAPI) -> None:
 async def _refusal(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, InkwellError)
     status = next((code for kind, code in _STATUS if isinstance(error, kind)), 500)
-    answer = problem(status, error.what, where=error.where, remedy=error.remedy, code=type(error).__name__)
+    answer = problem(
+        status,
+        error.what,
+        where=error.where,
+        remedy=error.remedy,
+        code=type(error).__name__,
+        changed=error.changed if isinstance(error, ChangedMeanwhile) else None,
+    )
     if isinstance(error, TooOften):
         answer.headers["Retry-After"] = str(math.ceil(error.wait_s))
     return answer

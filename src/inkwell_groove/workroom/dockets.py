@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from typing import Any
 
 from sqlalchemy import or_, select
@@ -12,6 +13,7 @@ from inkwell_groove.core import filing
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, clean_text, field
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
+from inkwell_groove.core.seen import check_seen
 from inkwell_groove.store.models import Carrier, DescribedValue, Docket, Side, now
 from inkwell_groove.workroom import docket_ways, ledger
 from inkwell_groove.workroom.part import Part
@@ -121,11 +123,18 @@ class Dockets(Part):
             return [WholeDocket(docket).line() for docket in session.scalars(query)]
 
     def describe(
-        self, docket_id: int, *, release: dict[str, str], tracks: dict[str, dict[str, str]], who: str
+        self,
+        docket_id: int,
+        *,
+        release: dict[str, str],
+        tracks: dict[str, dict[str, str]],
+        who: str,
+        seen: Mapping[tuple[str, str], str] | None = None,
     ) -> DocketView:
-        """Sets fields of the release and of tracks (by key); an empty value takes the field away.
+        """Set fields of the release and of tracks (by key); an empty value deletes the field.
 
-        All or nothing. Raises Refused, naming the field, for a value it does not accept.
+        `seen` are the values on which the change was made, by track key ("" for the release) and field. All or nothing.
+        Raises Refused, naming the field, for a value it does not accept, ChangedMeanwhile for one that is not as seen.
         """
         changes = {("", name): field(RELEASE_FIELDS, name).accept(value) for name, value in release.items()}
         for key, fields in tracks.items():
@@ -137,6 +146,12 @@ class Dockets(Part):
                 raise Refused(
                     f"there is no track {', '.join(sorted(unknown))}", remedy="Reload; the joins were changed elsewhere"
                 )
+            present = {(one.track_key, one.field): one.value for one in docket.fields}
+            check_seen(
+                (_label(*place, numbers), value, present.get(place, ""), changes[place])
+                for place, value in (seen or {}).items()
+                if place in changes
+            )
             before, after, noted = self._set_fields(session, docket, changes, numbers)
             if after or before:
                 docket.changed_at = now()
@@ -164,7 +179,7 @@ class Dockets(Part):
         after: dict[str, Any] = {}
         for (key, name), value in changes.items():
             row = present.get((key, name))
-            label = name.replace("_", " ") + (f" of track {numbers[key]}" if key else "")
+            label = _label(key, name, numbers)
             old = row.value if row else ""
             if old == value:
                 continue
@@ -182,19 +197,32 @@ class Dockets(Part):
         return before, after, noted
 
     def say_of_carrier(
-        self, carrier_id: int, *, said: dict[str, str], expected_s: dict[int, float | None], who: str
+        self,
+        carrier_id: int,
+        *,
+        said: dict[str, str],
+        expected_s: dict[int, float | None],
+        who: str,
+        seen: Mapping[str, str] | None = None,
+        seen_s: Mapping[int, float | None] | None = None,
     ) -> DocketView:
-        """Sets what is said of a carrier (speed, condition ...) and how long its sides should be, in seconds by side.
+        """Set what is said of a carrier (speed, condition ...) and the expected length of its sides, in seconds.
 
-        Raises Missing, Refused for a length that cannot be.
+        `seen` and `seen_s` are the values on which the change was made. Raises Missing, Refused for an impossible
+        length, ChangedMeanwhile for a value that is not as seen.
         """
         with self._database.begin() as session:
-            carrier = session.get(Carrier, carrier_id)
+            carrier = session.get(Carrier, carrier_id, with_for_update=True)
             if carrier is None:
                 raise Missing(f"there is no carrier {carrier_id}", remedy="Reload the docket")
             before: dict[str, Any] = {}
             after: dict[str, Any] = {}
             noted: list[docket_ways.Said] = []
+            check_seen(
+                (name.replace("_", " "), value, getattr(carrier, name), clean_text(said[name]))
+                for name, value in (seen or {}).items()
+                if name in said
+            )
             for name, given in said.items():
                 value = clean_text(given)
                 old = getattr(carrier, name)
@@ -204,6 +232,11 @@ class Dockets(Part):
                     before[label], after[label] = old, value
                     noted.append(("carrier", carrier.id, name, label, old, value))
             by_id = {side.id: side for side in carrier.sides}
+            check_seen(
+                (f"expected length of side {by_id[key].letter}", value, by_id[key].expected_s, expected_s[key])
+                for key, value in (seen_s or {}).items()
+                if key in by_id and key in expected_s
+            )
             for side_id, length_s in expected_s.items():
                 if side_id not in by_id:
                     raise Missing(f"this carrier has no side {side_id}", remedy="Reload the docket")
@@ -234,8 +267,13 @@ class Dockets(Part):
         self._events.docket_changed(docket_id)
         return self.view(docket_id)
 
-    def set_patterns(self, docket_id: int, *, folder: str, file: str, who: str) -> DocketView:
-        """Sets how folders and files are named. Raises Refused, naming pattern and field, for one that cannot be."""
+    def set_patterns(
+        self, docket_id: int, *, folder: str, file: str, who: str, seen: tuple[str, str] | None = None
+    ) -> DocketView:
+        """Set how folders and files are named; `seen` are the folder and file pattern on which the change was made.
+
+        Raises Refused, naming pattern and field, for one that cannot be, ChangedMeanwhile for one that is not as seen.
+        """
         filing.fill(folder, dict.fromkeys(FOLDER_FIELDS, "x"))
         filing.fill(file, dict.fromkeys(TRACK_FIELDS_FOR_FILES, "x"))
         if "/" in file:
@@ -250,6 +288,16 @@ class Dockets(Part):
             )
         with self._database.begin() as session:
             docket = docket_row(session, docket_id, lock=True)
+            if seen is not None:
+                # A pattern that was left as it was seen is not changed, whatever somebody else has made of it.
+                folder = docket.folder_pattern if folder == seen[0] else folder
+                file = docket.file_pattern if file == seen[1] else file
+                check_seen(
+                    [
+                        ("folder pattern", seen[0], docket.folder_pattern, folder),
+                        ("file pattern", seen[1], docket.file_pattern, file),
+                    ]
+                )
             before = {"folder": docket.folder_pattern, "file": docket.file_pattern}
             noted = [
                 ("docket", docket_id, "folder_pattern", "folder", docket.folder_pattern, folder),
@@ -267,3 +315,8 @@ class Dockets(Part):
             )
         self._events.docket_changed(docket_id)
         return self.view(docket_id)
+
+
+def _label(track_key: str, name: str, numbers: Mapping[str, int]) -> str:
+    """Return a field's name as people read it: "title of track 3"."""
+    return name.replace("_", " ") + (f" of track {numbers[track_key]}" if track_key else "")

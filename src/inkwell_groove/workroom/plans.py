@@ -56,10 +56,7 @@ class Plans(Part):
                 raise Conflict(
                     "this side has no take yet", where=side_label(side), remedy="Drop a recording on it first"
                 )
-            if side.plan_version_id != based_on:
-                raise Conflict(
-                    "the joins were changed elsewhere", where=side_label(side), remedy="Look again, then repeat"
-                )
+            _check_version(side, based_on)
             action = plan_edits.in_words(plan, edit)
             changed = plan_edits.apply(plan, edit, rate_hz=take.rate_hz, new_key=new_track_key, who=who)
             if changed != plan:
@@ -70,9 +67,12 @@ class Plans(Part):
         assert view is not None
         return view
 
-    def undo(self, side_id: int, *, who: str) -> PlanView:
-        """Goes back to the version this one was made from. Raises Conflict where there is none."""
-        return self._step(side_id, who, back=True)
+    def undo(self, side_id: int, *, based_on: int, who: str) -> PlanView:
+        """Go back to the version from which `based_on` was made.
+
+        Raises Conflict if there is none, or if `based_on` is no longer the current version.
+        """
+        return self._step(side_id, based_on, who, back=True)
 
     def undo_version(self, side_id: int, version_id: int, *, who: str) -> bool:
         """Undoes one version of a side's plan, if it still is the current one; whether it was."""
@@ -84,12 +84,13 @@ class Plans(Part):
         self._events.docket_changed(docket_id)
         return True
 
-    def redo(self, side_id: int, *, who: str) -> PlanView:
-        """Goes to the newest version made from this one. Raises Conflict where there is none."""
-        return self._step(side_id, who, back=False)
+    def redo(self, side_id: int, *, based_on: int, who: str) -> PlanView:
+        """Go to the newest version that was made from `based_on`. Raises Conflict as `undo` does."""
+        return self._step(side_id, based_on, who, back=False)
 
-    def _step(self, side_id: int, who: str, *, back: bool) -> PlanView:
+    def _step(self, side_id: int, based_on: int, who: str, *, back: bool) -> PlanView:
         with self._database.begin() as session:
+            _check_version(side_row(session, side_id, lock=True), based_on)
             side = self._stepped(session, side_id, who, back=back)
             view = plan_view(side, newest_child(session, side.plan_version_id or 0))
             docket_id = side.carrier.docket_id
@@ -261,6 +262,12 @@ class Plans(Part):
     def _go_back(self, session: Session, noted: list[int], going: Going) -> Gone:
         side = self._stepped(session, noted[0], going.who, back=True)
         return Gone({side.carrier.docket_id})
+
+
+def _check_version(side: Side, based_on: int) -> None:
+    """Raise Conflict if the side's plan is no longer the version that a change was made on."""
+    if side.plan_version_id != based_on:
+        raise Conflict("the joins were changed elsewhere", where=side_label(side), remedy="Look again, then repeat")
 
 
 def new_track_key() -> str:

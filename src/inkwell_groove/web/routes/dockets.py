@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Self
+from typing import Annotated, Literal, Self
 
 from fastapi import Query
 from pydantic import BaseModel, ConfigDict, Field
@@ -26,6 +26,9 @@ class NewDocket(BaseModel):
     carriers: int = Field(default=1, ge=1, le=12)
 
 
+SaidField = Literal["speed", "equalisation", "condition", "playing_order", "tape_type", "noise_reduction"]
+
+
 class CarrierChange(BaseModel):
     """Only what changes. Lengths in seconds by side; none takes one away."""
 
@@ -38,10 +41,12 @@ class CarrierChange(BaseModel):
     tape_type: str | None = Field(default=None, max_length=40)
     noise_reduction: str | None = Field(default=None, max_length=40)
     expected_s: dict[int, float | None] = Field(default={})
+    seen: dict[SaidField, str] = Field(default={}, description="What the change was made on; a stale one is a 409.")
+    seen_s: dict[int, float | None] = Field(default={}, description="The same for the lengths.")
 
 
-class DescriptionChange(BaseModel):
-    """Only the fields that change; an empty text takes a value away."""
+class Fields(BaseModel):
+    """Fields of the release, and of tracks by their key."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -49,11 +54,27 @@ class DescriptionChange(BaseModel):
     tracks: dict[str, dict[str, str]] = Field(default_factory=dict)
 
 
+class DescriptionChange(Fields):
+    """Only the fields that change; an empty text deletes a value."""
+
+    seen: Fields = Field(
+        default_factory=Fields,
+        description="The values on which the change was made. One that is another by now is a 409 with both values. "
+        "Fields left out are set whatever stands there.",
+    )
+
+    def seen_by_place(self) -> dict[tuple[str, str], str]:
+        """Return the seen values by track key ("" for the release) and field."""
+        places = {"": self.seen.release, **self.seen.tracks}
+        return {(key, name): value for key, fields in places.items() for name, value in fields.items()}
+
+
 class Patterns(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     folder: str = Field(min_length=1, max_length=300)
     file: str = Field(min_length=1, max_length=300)
+    seen: tuple[str, str] | None = Field(default=None, description="Folder and file pattern it was made on.")
 
 
 class FieldInfo(BaseModel):
@@ -112,15 +133,19 @@ def docket(room: Room, docket_id: int) -> DocketView:
 
 @router.patch("/dockets/{docket_id}/description", operation_id="describe")
 def describe(room: Room, who: Who, docket_id: int, change: DescriptionChange) -> DocketView:
-    return room.dockets.describe(docket_id, release=change.release, tracks=change.tracks, who=who)
+    return room.dockets.describe(
+        docket_id, release=change.release, tracks=change.tracks, who=who, seen=change.seen_by_place()
+    )
 
 
 @router.put("/dockets/{docket_id}/patterns", operation_id="setPatterns")
 def set_patterns(room: Room, who: Who, docket_id: int, patterns: Patterns) -> DocketView:
-    return room.dockets.set_patterns(docket_id, folder=patterns.folder, file=patterns.file, who=who)
+    return room.dockets.set_patterns(docket_id, folder=patterns.folder, file=patterns.file, who=who, seen=patterns.seen)
 
 
 @router.patch("/carriers/{carrier_id}", operation_id="sayOfCarrier")
 def say_of_carrier(room: Room, who: Who, carrier_id: int, change: CarrierChange) -> DocketView:
-    said = change.model_dump(exclude={"expected_s"}, exclude_none=True)
-    return room.dockets.say_of_carrier(carrier_id, said=said, expected_s=change.expected_s, who=who)
+    said = change.model_dump(exclude={"expected_s", "seen", "seen_s"}, exclude_none=True)
+    return room.dockets.say_of_carrier(
+        carrier_id, said=said, expected_s=change.expected_s, who=who, seen={**change.seen}, seen_s=change.seen_s
+    )

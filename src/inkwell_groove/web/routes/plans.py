@@ -24,6 +24,14 @@ class EditRequest(BaseModel):
     edit: PlanEdit
 
 
+class StepRequest(BaseModel):
+    """The version that is to be undone, or after which the next is to be redone."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    based_on: int
+
+
 class SnapRequest(BaseModel):
     """Which end of which track is to go where, and the version it was asked on."""
 
@@ -41,13 +49,13 @@ def edit(room: Room, who: Who, side_id: int, request: EditRequest) -> PlanView:
 
 
 @router.post("/sides/{side_id}/plan/undo", operation_id="undoPlan")
-def undo(room: Room, who: Who, side_id: int) -> PlanView:
-    return room.plans.undo(side_id, who=who)
+def undo(room: Room, who: Who, side_id: int, request: StepRequest) -> PlanView:
+    return room.plans.undo(side_id, based_on=request.based_on, who=who)
 
 
 @router.post("/sides/{side_id}/plan/redo", operation_id="redoPlan")
-def redo(room: Room, who: Who, side_id: int) -> PlanView:
-    return room.plans.redo(side_id, who=who)
+def redo(room: Room, who: Who, side_id: int, request: StepRequest) -> PlanView:
+    return room.plans.redo(side_id, based_on=request.based_on, who=who)
 
 
 @router.post("/sides/{side_id}/plan/snap", operation_id="snapEdge")

@@ -1,0 +1,144 @@
+"""What two people change at once: nothing of either is overwritten unseen."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+
+from tests.live import Server
+from tests.sounds import record_side
+
+
+def describe(server: Server, docket_id: int, title: str, seen: str | None) -> httpx.Response:
+    body: dict[str, Any] = {"release": {"title": title}}
+    if seen is not None:
+        body["seen"] = {"release": {"title": seen}}
+    return server.api.patch(f"/dockets/{docket_id}/description", json=body)
+
+
+def differences(answer: httpx.Response) -> list[dict[str, Any]]:
+    assert answer.status_code == 409, answer.text
+    assert answer.json()["code"] == "ChangedMeanwhile"
+    return list(answer.json()["changed"])
+
+
+def test_a_field_that_somebody_else_has_changed_is_answered_with_both_values(server: Server) -> None:
+    docket_id = server.open_docket("SEEN-1")["id"]
+    assert describe(server, docket_id, "Slack Water", "").is_success
+    stale = describe(server, docket_id, "Slackwater", "")
+    assert differences(stale) == [{"name": "title", "yours": "Slackwater", "now": "Slack Water"}]
+    assert server.get(f"/dockets/{docket_id}")["release"]["title"] == "Slack Water"
+    # Both wrote the same: nothing is to be chosen.
+    assert describe(server, docket_id, "Slack Water", "").is_success
+    assert describe(server, docket_id, "Slackwater", "Slack Water").is_success
+    assert server.get(f"/dockets/{docket_id}")["release"]["title"] == "Slackwater"
+
+
+def test_other_fields_of_the_same_docket_are_changed_beside_each_other(server: Server) -> None:
+    docket_id = server.open_docket("SEEN-2")["id"]
+    assert describe(server, docket_id, "Slack Water", "").is_success
+    body = {"release": {"album_artist": "Ilse"}, "seen": {"release": {"album_artist": ""}}}
+    assert server.api.patch(f"/dockets/{docket_id}/description", json=body).is_success
+    release = server.get(f"/dockets/{docket_id}")["release"]
+    assert (release["title"], release["album_artist"]) == ("Slack Water", "Ilse")
+
+
+def test_nothing_of_a_change_is_kept_where_a_part_of_it_is_stale(server: Server, tmp_path: Path) -> None:
+    side = tmp_path / "side.wav"
+    record_side(side)
+    docket = server.open_docket("SEEN-3")
+    server.upload(docket["id"], side)
+    server.wait_for_jobs()
+    docket = server.get(f"/dockets/{docket['id']}")
+    key = docket["carriers"][0]["sides"][0]["tracks"][0]["key"]
+    address = f"/dockets/{docket['id']}/description"
+    assert server.api.patch(address, json={"tracks": {key: {"title": "Weir"}}}).is_success
+    stale = server.api.patch(
+        address,
+        json={
+            "release": {"title": "Slack Water"},
+            "tracks": {key: {"title": "Oars"}},
+            "seen": {"release": {"title": ""}, "tracks": {key: {"title": ""}}},
+        },
+    )
+    assert differences(stale) == [{"name": "title of track 1", "yours": "Oars", "now": "Weir"}]
+    assert server.get(f"/dockets/{docket['id']}")["release"]["title"] == ""
+
+
+def test_of_many_who_change_one_value_at_once_one_succeeds_and_the_others_see_theirs(server: Server) -> None:
+    docket_id = server.open_docket("SEEN-4")["id"]
+    with ThreadPoolExecutor(16) as pool:
+        answers = list(pool.map(lambda number: describe(server, docket_id, f"Title {number}", ""), range(16)))
+    accepted = [number for number, answer in enumerate(answers) if answer.is_success]
+    assert len(accepted) == 1
+    for number, answer in enumerate(answers):
+        if number not in accepted:
+            (one,) = differences(answer)
+            assert one == {"name": "title", "yours": f"Title {number}", "now": f"Title {accepted[0]}"}
+    assert server.get(f"/dockets/{docket_id}")["release"]["title"] == f"Title {accepted[0]}"
+
+
+@pytest.mark.parametrize(
+    ("change", "seen", "name", "now"),
+    [
+        ({"condition": "clean"}, {"seen": {"condition": ""}}, "condition", "worn"),
+        ({"expected_s": {"side": 700}}, {"seen_s": {"side": None}}, "expected length of side A", 600.0),
+    ],
+)
+def test_what_is_said_of_a_carrier_is_not_overwritten_unseen(
+    server: Server, change: Any, seen: Any, name: str, now: Any
+) -> None:
+    docket = server.open_docket(f"SEEN-5 {name}")
+    (carrier,) = docket["carriers"]
+    side_id = str(carrier["sides"][0]["id"])
+
+    def of_this_side(body: Any) -> Any:
+        return {
+            field: {side_id if key == "side" else key: one for key, one in value.items()}
+            if isinstance(value, dict)
+            else value
+            for field, value in body.items()
+        }
+
+    address = f"/carriers/{carrier['id']}"
+    assert server.api.patch(address, json={"condition": "worn", "expected_s": {side_id: 600}}).is_success
+    (one,) = differences(server.api.patch(address, json=of_this_side({**change, **seen})))
+    assert (one["name"], one["now"]) == (name, now)
+
+
+def test_filing_patterns_are_not_overwritten_unseen(server: Server) -> None:
+    docket = server.open_docket("SEEN-6")
+    seen = [docket["folder_pattern"], docket["file_pattern"]]
+    address = f"/dockets/{docket['id']}/patterns"
+    first = {"folder": "{title}", "file": seen[1], "seen": seen}
+    assert server.api.put(address, json=first).is_success
+    after = server.api.put(address, json={"folder": seen[0], "file": "{number}", "seen": seen}).json()
+    assert (after["folder_pattern"], after["file_pattern"]) == ("{title}", "{number}"), "one pattern each"
+    stale = server.api.put(address, json={"folder": "{label}", "file": "{number}", "seen": ["{artist}", "{number}"]})
+    assert differences(stale) == [{"name": "folder pattern", "yours": "{label}", "now": "{title}"}]
+
+
+@pytest.mark.parametrize("step", ["undo", "redo"])
+def test_a_plan_that_was_changed_elsewhere_is_neither_undone_nor_redone(
+    server: Server, tmp_path: Path, step: str
+) -> None:
+    side = tmp_path / "side.wav"
+    record_side(side)
+    docket = server.open_docket(f"SEEN-7 {step}")
+    server.upload(docket["id"], side)
+    server.wait_for_jobs()
+    (carrier,) = server.get(f"/dockets/{docket['id']}")["carriers"]
+    plan, side_id = carrier["sides"][0]["plan"], carrier["sides"][0]["id"]
+    track = plan["plan"]["tracks"][0]
+    edit = {"op": "move edge", "track_key": track["key"], "edge": "end", "to_sample": track["end_sample"] - 100}
+    made = server.post(f"/sides/{side_id}/plan/edits", {"based_on": plan["version"], "edit": edit})
+    if step == "redo":
+        server.undo(side_id)
+    stale = plan["version"] if step == "undo" else made["version"]
+    answer = server.api.post(f"/sides/{side_id}/plan/{step}", json={"based_on": stale})
+    assert answer.status_code == 409
+    assert "changed elsewhere" in answer.json()["detail"]
