@@ -9,6 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.desk import Desk
+from tests.browser.test_tracks_stage import wait_for
 from tests.live import Server
 from tests.sounds import noise, record_side, write
 
@@ -148,3 +149,35 @@ def test_an_address_that_leads_nowhere_says_so(page: Page, server: Server) -> No
     )
     Desk(page, server).go("/somewhere/else")
     expect(page.get_by_text("There is nothing at this address")).to_be_visible()
+
+
+def test_of_two_people_who_change_one_title_the_second_sees_both_and_chooses(page: Page, server: Server) -> None:
+    docket_id = server.open_docket("T-0220")["id"]
+    Desk(page, server).go(f"/dockets/{docket_id}/describe")
+    title = page.get_by_label("Title", exact=True)
+
+    def somebody_else_writes(text: str) -> None:
+        answer = server.api.patch(f"/dockets/{docket_id}/description", json={"release": {"title": text}})
+        assert answer.is_success, answer.text
+
+    def kept() -> str:
+        return str(server.get(f"/dockets/{docket_id}")["release"]["title"])
+
+    title.fill("Slackwater")
+    somebody_else_writes("Slack Water")
+    title.press("Enter")
+    choice = page.get_by_role("main").get_by_role("alert")
+    expect(choice).to_contain_text("Somebody else has changed this meanwhile.")
+    expect(choice.get_by_role("cell", name="Slack Water", exact=True)).to_be_visible()
+    expect(choice.get_by_role("cell", name="Slackwater", exact=True)).to_be_visible()
+    assert kept() == "Slack Water"
+    choice.get_by_role("button", name="Use mine").click()
+    expect(choice).not_to_be_visible()
+    wait_for(lambda: kept() == "Slackwater", page)
+    expect(title).to_have_value("Slackwater")
+    title.fill("Slack")
+    somebody_else_writes("Slack Water, 1968")
+    title.press("Enter")
+    choice.get_by_role("button", name="Keep theirs").click()
+    expect(title).to_have_value("Slack Water, 1968")
+    assert kept() == "Slack Water, 1968"

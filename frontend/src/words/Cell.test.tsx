@@ -77,7 +77,7 @@ describe("a cell", () => {
     const onSave = changedBySomebody();
     const field = shown(onSave);
     await userEvent.type(field, "s{Enter}");
-    await userEvent.click(await screen.findByRole("button", { name: "Keep what is there now" }));
+    await userEvent.click(await screen.findByRole("button", { name: "Keep theirs" }));
     expect(field.value).toBe("Weir");
     expect(screen.queryByRole("alert")).toBeNull();
     expect(onSave).toHaveBeenCalledTimes(1);

@@ -35,7 +35,7 @@ export function ChangedMeanwhile({
         </tbody>
       </table>
       <button type="button" className="press mr-2" onClick={onKeepTheirs}>
-        Keep what is there now
+        Keep theirs
       </button>
       <button type="button" className="press" onClick={onUseMine}>
         Use mine

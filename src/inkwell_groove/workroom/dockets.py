@@ -203,7 +203,7 @@ class Dockets(Part):
         said: dict[str, str],
         expected_s: dict[int, float | None],
         who: str,
-        seen: Mapping[str, str] | None = None,
+        seen: Mapping[Any, str] | None = None,  # a mapping of literals is none of texts
         seen_s: Mapping[int, float | None] | None = None,
     ) -> DocketView:
         """Set what is said of a carrier (speed, condition ...) and the expected length of its sides, in seconds.

@@ -147,5 +147,5 @@ def set_patterns(room: Room, who: Who, docket_id: int, patterns: Patterns) -> Do
 def say_of_carrier(room: Room, who: Who, carrier_id: int, change: CarrierChange) -> DocketView:
     said = change.model_dump(exclude={"expected_s", "seen", "seen_s"}, exclude_none=True)
     return room.dockets.say_of_carrier(
-        carrier_id, said=said, expected_s=change.expected_s, who=who, seen={**change.seen}, seen_s=change.seen_s
+        carrier_id, said=said, expected_s=change.expected_s, who=who, seen=change.seen, seen_s=change.seen_s
     )
