@@ -116,7 +116,7 @@ class RunningSources:
             "INKWELL_MERIDIAN": self.address("meridian"),
             "INKWELL_UNION_SHELF": self.address("union"),
             "INKWELL_TERN": self.address("tern"),
-            "INKWELL_SOURCE_TIMEOUT_S": "2",
+            "INKWELL_SOURCE_TIMEOUT_S": "5",
         }
 
     def trouble(self, name: str, kind: str, seconds: float = 30.0, for_requests: int = 0) -> None:

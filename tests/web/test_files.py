@@ -8,6 +8,7 @@ import shutil
 import time
 import zipfile
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -439,3 +440,16 @@ def test_what_cannot_be_is_answered(desk: Server, method: str, path: str, body: 
     answer = desk.api.request(method, path, json=body)
     assert answer.status_code == status, answer.text
     assert answer.json()["detail"]
+
+
+def test_of_many_who_write_at_the_same_moment_one_begins_a_step(desk: Server, messy: str) -> None:
+    bundle = bring_in(desk, messy)
+    files = [one["id"] for one in rows(desk, bundle) if one["kind"] == "audio"][:8]
+    change(desk, [{"file_id": one, "field": "genre", "value": "brass band"} for one in files])
+    before = len(desk.get("/file-steps"))
+    with ThreadPoolExecutor(12) as pool:
+        body = {"bundle_ids": [bundle["id"]]}
+        answers = list(pool.map(lambda _: desk.api.post("/sheet/write", json=body).status_code, range(12)))
+    assert sorted(answers) == [202] + 11 * [409]
+    assert len(desk.get("/file-steps")) == before + 1
+    desk.wait_for_jobs()

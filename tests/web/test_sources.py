@@ -76,7 +76,7 @@ def test_a_source_that_is_down_holds_nobody_up_and_is_named(library: Server, sou
             break
         time.sleep(0.05)
     assert answer_of(found, "Union")["state"] == "no answer"
-    assert "did not answer within 2 s" in answer_of(found, "Union")["words"]
+    assert "did not answer within 5 s" in answer_of(found, "Union")["words"]
     assert answer_of(found, "Meridian")["state"] == "answered"
 
 

@@ -56,7 +56,7 @@ def left_behind(server: Server) -> list[Path]:
 @contextmanager
 def held_at_work(server: Server) -> Iterator[None]:
     """Holds the workers still in the middle of a job, from when one has begun to write: it cannot end meanwhile."""
-    until = time.monotonic() + 60
+    until = time.monotonic() + 240
     while not left_behind(server):
         assert time.monotonic() < until, "no job began to write"
         time.sleep(0.001)

@@ -128,6 +128,9 @@ export async function answer<T>(asked: Promise<{ data?: T; error?: unknown; resp
   return result.data as T;
 }
 
+/** Whether a request may outlive its page, so that what was typed arrives: browsers allow it for 64 KiB at a time. */
+export const outlivesPage = (body: unknown): boolean => JSON.stringify(body).length < 30_000;
+
 export function problemOf(error: unknown): Problem {
   return error instanceof Problem ? error : new Problem(String(error));
 }

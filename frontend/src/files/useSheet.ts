@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 
-import { answer, api, type Proposed, type ProposedCells, type Row, type Schemas } from "../api/client";
+import { answer, api, outlivesPage, type Proposed, type ProposedCells, type Row, type Schemas } from "../api/client";
 import { sheetQuery } from "../api/filesQueries";
 import { stored } from "./rows";
 
@@ -26,7 +26,7 @@ export function useSheet(bundles: number[]) {
   const [proposed, setProposed] = useState<ProposedCells | null>(null);
 
   const save = useMutation({
-    mutationFn: (changes: CellChange[]) => answer(api.PATCH("/api/sheet", { body: { changes } })),
+    mutationFn: (changes: CellChange[]) => answer(api.PATCH("/api/sheet", { body: { changes }, keepalive: outlivesPage(changes) })),
     mutationKey: SAVING,
     // One after the other: a change and its undoing must not overtake each other on the way.
     scope: { id: SAVING[0] },

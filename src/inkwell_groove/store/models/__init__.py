@@ -25,7 +25,7 @@ from inkwell_groove.store.models.files import Bundle, BundleFile, FileStep, Hous
 from inkwell_groove.store.models.sources import LookUp, OwnRelease, SourceAnswer, SourceChoice, SourceRule
 from inkwell_groove.store.models.survey import NAME_LENGTH, Dismissal, NameUse, SurveyFinding, SurveyRun
 from inkwell_groove.store.models.transfer import OpticalDrive, Recording, StoredChain, StoredStartingPoint
-from inkwell_groove.store.models.work import Job, LedgerEntry
+from inkwell_groove.store.models.work import Job, LedgerEntry, NamedLock
 
 __all__ = [
     "EXACT",
@@ -52,6 +52,7 @@ __all__ = [
     "LedgerEntry",
     "LookUp",
     "NameUse",
+    "NamedLock",
     "OpticalDrive",
     "OwnRelease",
     "Package",

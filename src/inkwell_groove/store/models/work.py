@@ -32,6 +32,14 @@ class Job(Base):
     ended_at: Mapped[datetime | None]
 
 
+class NamedLock(Base):
+    """A row that is locked by whoever checks that nothing else runs, until what then begins is committed."""
+
+    __tablename__ = "named_lock"
+
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+
+
 class LedgerEntry(Base):
     """What was done, when, by whom, before and after. Never changed, never deleted."""
 

@@ -15,7 +15,7 @@ from inkwell_groove.core.files.fields import BY_NAME, accept
 from inkwell_groove.core.files.moving import plan_moves
 from inkwell_groove.core.files.pictures import KIND_OF
 from inkwell_groove.core.files.silence import KEPT_S
-from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job
+from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job, NamedLock
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.files.bundles import beside_anew, root_of
 from inkwell_groove.workroom.files.orders import FILING, Order, PictureAsked, Result, read_lines, write_lines
@@ -353,10 +353,12 @@ def _moves_to(session: Session, files: Mapping[int, BundleFile], wanted: Mapping
 
 
 def nothing_else_runs(session: Session, *, but: int | None = None) -> None:
-    """Two steps at once would each alter what the other keeps the way back of, or moves aside.
+    """Raise Conflict if files are being written or moved. Until the transaction ends nobody else can begin to.
 
-    `but` is a job that has ended in this transaction.
+    Two steps at once would each alter what the other keeps the way back of, or moves aside. `but` is a job that has
+    ended in this transaction.
     """
+    session.execute(select(NamedLock).where(NamedLock.name == "files").with_for_update())
     step = select(FileStep).where(FileStep.state.in_((UNDER_WAY, GOING_BACK))).limit(1)
     if session.scalars(step).first() or under_way(session, SET_ASIDE, BRING_BACK, but=but):
         raise Conflict("files are being written", where="the sheet", remedy="Wait until that is done; see the foot")
