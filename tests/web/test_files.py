@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import io
+import os
 import shutil
+import signal
 import time
 import zipfile
 from collections.abc import Iterator
@@ -442,14 +444,29 @@ def test_what_cannot_be_is_answered(desk: Server, method: str, path: str, body: 
     assert answer.json()["detail"]
 
 
-def test_of_many_who_write_at_the_same_moment_one_begins_a_step(desk: Server, messy: str) -> None:
-    bundle = bring_in(desk, messy)
-    files = [one["id"] for one in rows(desk, bundle) if one["kind"] == "audio"][:8]
-    change(desk, [{"file_id": one, "field": "genre", "value": "brass band"} for one in files])
+def test_of_many_who_write_other_files_at_the_same_moment_one_begins_a_step(
+    desk: Server, messy: str, root: Path
+) -> None:
+    shutil.copytree(root / messy, root / f"{messy} again")
+    bundles = [bring_in(desk, name) for name in (messy, f"{messy} again")]
+    for bundle in bundles:
+        files = [one["id"] for one in rows(desk, bundle) if one["kind"] == "audio"][:8]
+        change(desk, [{"file_id": one, "field": "genre", "value": "brass band"} for one in files])
     before = len(desk.get("/file-steps"))
-    with ThreadPoolExecutor(12) as pool:
-        body = {"bundle_ids": [bundle["id"]]}
-        answers = list(pool.map(lambda _: desk.api.post("/sheet/write", json=body).status_code, range(12)))
-    assert sorted(answers) == [202] + 11 * [409]
+
+    def ask(number: int) -> int:
+        return desk.api.post("/sheet/write", json={"bundle_ids": [bundles[number % 2]["id"]]}).status_code
+
+    # The first step must not have ended before the last one is asked for.
+    workers = desk.workers
+    for pid in workers:
+        os.kill(pid, signal.SIGSTOP)
+    try:
+        with ThreadPoolExecutor(12) as pool:
+            answers = sorted(pool.map(ask, range(12)))
+    finally:
+        for pid in workers:
+            os.kill(pid, signal.SIGCONT)
+    assert answers == [202] + 11 * [409]
     assert len(desk.get("/file-steps")) == before + 1
     desk.wait_for_jobs()

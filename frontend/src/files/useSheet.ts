@@ -26,7 +26,8 @@ export function useSheet(bundles: number[]) {
   const [proposed, setProposed] = useState<ProposedCells | null>(null);
 
   const save = useMutation({
-    mutationFn: (changes: CellChange[]) => answer(api.PATCH("/api/sheet", { body: { changes }, keepalive: outlivesPage(changes) })),
+    mutationFn: (changes: CellChange[]) =>
+      answer(api.PATCH("/api/sheet", { body: { changes }, keepalive: outlivesPage(changes) })),
     mutationKey: SAVING,
     // One after the other: a change and its undoing must not overtake each other on the way.
     scope: { id: SAVING[0] },
