@@ -153,18 +153,21 @@ def test_work_that_met_a_deadlock_is_done_again(database: Database) -> None:
     assert values(database) == [2, 2, 1, 1, 1]
 
 
+def changing_first(database: Database, part: Callable[[], None]) -> Callable[[], None]:
+    """Return work of two transactions, of which the first changes something."""
+
+    def work() -> None:
+        with database.begin() as session:
+            session.execute(text("INSERT INTO counter VALUES (10, 0)"))
+        part()
+
+    return work
+
+
 def test_work_that_has_changed_something_is_not_done_again(database: Database) -> None:
     attempts: list[int] = []
-    with InTheWay(database) as other:
-        part = deadlocking_once(database, other, attempts)
-
-        def work() -> None:
-            with database.begin() as session:
-                session.execute(text("INSERT INTO counter VALUES (:id, 0)"), {"id": 10 + len(attempts)})
-            part()
-
-        with pytest.raises(Busy):
-            try_again(work)
+    with InTheWay(database) as other, pytest.raises(Busy):
+        try_again(changing_first(database, deadlocking_once(database, other, attempts)))
     assert attempts == [0]
 
 
@@ -188,14 +191,7 @@ def test_a_request_that_met_a_deadlock_is_done_again(database: Database) -> None
 def test_a_request_that_has_changed_something_is_told_to_try_again(database: Database) -> None:
     attempts: list[int] = []
     with InTheWay(database) as other:
-        part = deadlocking_once(database, other, attempts)
-
-        def work() -> None:
-            with database.begin() as session:
-                session.execute(text("INSERT INTO counter VALUES (10, 0)"))
-            part()
-
-        answer = app_of(work).post("/work")
+        answer = app_of(changing_first(database, deadlocking_once(database, other, attempts))).post("/work")
     assert answer.status_code == 503
     assert answer.json()["code"] == "Busy"
     assert attempts == [0]
