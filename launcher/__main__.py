@@ -1,15 +1,16 @@
-"""./inkwell setup | demo | serve | stop | status | test"""
+"""./inkwell setup | demo | serve | stop | status | doctor | account | test"""
 
 from __future__ import annotations
 
 import argparse
 import getpass
 import os
+import subprocess
 import sys
 from collections.abc import Mapping
 from pathlib import Path
 
-from launcher import application, debian, environment, frontend, standins, testing
+from launcher import application, debian, environment, frontend, processes, standins, testing
 from launcher.commands import run
 from launcher.places import PYTHON, CannotGoOn, say, var
 
@@ -43,6 +44,10 @@ def _arguments() -> argparse.Namespace:
     commands.add_parser("stop", help="end what was started, and nothing else").set_defaults(act=_stop)
     commands.add_parser("status", help="say what runs").set_defaults(act=_status)
     commands.add_parser("setup", help="install and build, start nothing").set_defaults(act=_setup)
+    command = commands.add_parser("doctor", help="say what is not as it should be in the store and the database")
+    command.add_argument("--mend", action="store_true", help="put right what is safe; no server may run")
+    command.add_argument("--thorough", action="store_true", help="read every recording and compare it with its digest")
+    command.set_defaults(act=_doctor)
     command = commands.add_parser("account", help="make an account, for a server that others reach")
     command.add_argument("name")
     command.add_argument("role", choices=("reader", "archivist", "keeper"))
@@ -106,6 +111,23 @@ def _account(arguments: argparse.Namespace) -> int:
     make = [PYTHON, "-m", "inkwell_groove.web.account", arguments.name, arguments.role]
     say(run(make, what="Making the account", env=env, given=f"{password.rstrip()}\n").strip())
     return 0
+
+
+def _doctor(arguments: argparse.Namespace) -> int:
+    """Examine the store; return 1 if something is left that is not as it should be."""
+    environment.ensure()
+    base = application.database()
+    starts_database = application.has_own_database() and processes.running(base.record) is None
+    if starts_database:
+        base.ensure_running()
+    options = [f"--{name}" for name in ("mend", "thorough") if getattr(arguments, name)]
+    env = {**os.environ, **application.environment(application.DEFAULT_PORT, {})}
+    command = [str(PYTHON), "-m", "inkwell_groove.workroom.doctor", *options]
+    try:
+        return subprocess.run(command, env=env, check=False).returncode
+    finally:
+        if starts_database:
+            base.stop()
 
 
 def _stop(_: argparse.Namespace) -> int:

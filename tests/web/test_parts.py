@@ -17,6 +17,7 @@ from inkwell_groove.core import errors
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.disk import DiskFull
+from inkwell_groove.store.exclusive import InUse
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.web.guard import Guard, foreign
 from inkwell_groove.web.problems import _STATUS
@@ -108,7 +109,7 @@ def test_every_error_that_can_reach_a_client_has_a_status() -> None:
         below = kind.__subclasses__()
         return [leaf for one in below for leaf in leaves(one)] if below else [kind]
 
-    inside_jobs = {errors.ProofFailed, errors.Cancelled}
+    elsewhere = {errors.ProofFailed, errors.Cancelled, InUse}  # in jobs, or before anybody can ask
     for kind in (*leaves(InkwellError), DatabaseAway, DiskFull):
-        if kind not in inside_jobs:
+        if kind not in elsewhere:
             assert any(issubclass(kind, known) for known, _ in _STATUS), kind

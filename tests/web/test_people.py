@@ -18,8 +18,9 @@ from inkwell_groove.core.accounts import ROLES, may
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.web.app import make_app
 from inkwell_groove.web.guard import foreign
+from launcher.database import Database
 from launcher.places import PYTHON
-from tests.live import Server
+from tests.live import Server, new_schema
 
 PASSWORD = "slack water at the ferry"
 PEOPLE = {"reader": "Rosa Lind", "archivist": "Jon Maskell-Obi", "keeper": "Ilse Vanterroe"}
@@ -36,9 +37,9 @@ def operations() -> list[tuple[str, str, str, str]]:
 
 
 @pytest.fixture(scope="module")
-def guarded(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+def guarded(mariadb: Database, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     """The application as others reach it: everybody signs in. The keeper was made from the shell."""
-    with Server(database_url, tmp_path_factory.mktemp("media"), INKWELL_SIGN_IN="always") as running:
+    with Server(new_schema(mariadb), tmp_path_factory.mktemp("media"), INKWELL_SIGN_IN="always") as running:
         made = shell(running, PEOPLE["keeper"], "keeper", PASSWORD)
         assert made.returncode == 0, made.stderr
         keeper = signed_in(running, "keeper")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 
+import structlog
 from sqlalchemy import select
 
 from inkwell_groove.clock import WALL, Clock
@@ -22,6 +23,7 @@ from inkwell_groove.workroom.authorities.names import Names
 from inkwell_groove.workroom.collection.searching import Collection
 from inkwell_groove.workroom.disc.discs import Discs
 from inkwell_groove.workroom.dockets import Dockets
+from inkwell_groove.workroom.doctor.examination import examine, mend
 from inkwell_groove.workroom.duplicates.comparing import Comparing
 from inkwell_groove.workroom.duplicates.holding import Holding
 from inkwell_groove.workroom.duplicates.sets import Duplicates
@@ -66,6 +68,7 @@ from inkwell_groove.workroom.transfer.transfers import Transfers
 from inkwell_groove.workroom.views import JobView
 
 _RECENT_JOBS = 50
+log = structlog.get_logger()
 
 
 class Workroom:
@@ -196,6 +199,7 @@ class Workroom:
     def start(self) -> None:
         """Clears what a killed server left half written, then takes its jobs up again."""
         self.media.clear_workspaces()
+        self._put_right()
         self.jobs.start()
         self.look_ups.start()
         self.transfers.start()
@@ -203,6 +207,19 @@ class Workroom:
         self.collection.start()
         self.holding.start()
         threading.Thread(target=self._warm, name="warm up", daemon=True).start()
+
+    def _put_right(self) -> None:
+        """Delete what a killed server left that is safe to delete, and log what else is not as it should be."""
+        try:
+            findings = examine(self.database, self.media)
+            mend(findings)
+        except Exception:
+            # Whatever is wrong with the examination, the server can start without it.
+            log.exception("the store could not be examined; run ./inkwell doctor")
+            return
+        for one in findings:
+            if one.mend is None:
+                log.warning("not as it should be", kind=one.kind, where=one.where, what=one.what, remedy=one.remedy)
 
     def _warm(self) -> None:
         """Recordings are drawn in this process while they come in, and repaired sides heard."""
