@@ -266,6 +266,18 @@ def test_what_a_job_works_on_does_not_hang(database: Database, media: MediaStore
     assert examine(database, media) == []
 
 
+def test_a_take_that_a_job_is_about_to_keep_loses_nothing(database: Database, media: MediaStore) -> None:
+    with database.begin() as session:
+        planted = Planted(session, media)
+        upload = planted.upload("taking in")
+        planted.file(media.upload(upload.id))
+        # The job was killed after it had moved the file, and before it had ended.
+        planted.file(media.take(DIGEST))
+        planted.file(media.derived(DIGEST, "peaks"))
+        planted.add(Job(kind="take in", subject="x", arguments={"upload_id": upload.id}, state="waiting"))
+    assert examine(database, media) == []
+
+
 def test_it_invents_nothing_on_a_house_that_was_worked_in(messy_house: Server) -> None:
     messy_house.wait_for_jobs()
     database = Database(messy_house.database_url)
