@@ -18,9 +18,9 @@ _PACKAGE = "src/inkwell_groove/"
 
 
 def run_with_coverage(command: Sequence[str | Path]) -> bool:
-    """Run a Python module's command under coverage, show the share of lines by storey, and return whether it passed.
+    """Run a command under coverage, show the share of lines by storey, and return whether it passed.
 
-    `command` begins with the interpreter and `-m`.
+    The command begins with the Python interpreter and `-m`.
     """
     with tempfile.TemporaryDirectory() as folder:
         env = {"COVERAGE_FILE": str(Path(folder) / "data")}
@@ -36,7 +36,7 @@ def run_with_coverage(command: Sequence[str | Path]) -> bool:
 
 
 def by_storey(files: Mapping[str, Mapping[str, Mapping[str, int]]]) -> list[str]:
-    """Return one line for each storey with the share of its lines that ran, and its three least covered modules."""
+    """Return a line for each storey: the share of its lines that ran, and its least covered modules."""
     run_lines: Counter[str] = Counter()
     lines: Counter[str] = Counter()
     least: dict[str, list[tuple[float, str]]] = {}

@@ -18,7 +18,8 @@ TESTING = {"chromium": "chromium", "flac": "flac", "libcue2": "libcue.so.2"}
 def need(packages: dict[str, str]) -> None:
     """Install the missing ones of the packages, given as name: program or library.
 
-    Raises CannotGoOn if that is not possible."""
+    Raises CannotGoOn if that is not possible.
+    """
     missing = [name for name, program in packages.items() if not _is_there(program)]
     if missing:
         _install(missing)

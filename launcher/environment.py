@@ -46,7 +46,7 @@ def ensure(*, testing: bool = False) -> None:
 
 @contextmanager
 def compiled_meanwhile() -> Iterator[None]:
-    """Compile the core's numba kernels while the block runs, if they have changed. It takes most of a minute."""
+    """Compile the core's numba kernels while the block runs, if they have changed: most of a minute."""
     digest = hashlib.sha256(sys.version.encode())
     for path in sorted((ROOT / "src" / "inkwell_groove" / "core").rglob("*.py")):
         digest.update(path.read_bytes())

@@ -49,7 +49,8 @@ def ensure_built() -> None:
 def _digest() -> str:
     """Return a digest of the front end's sources and of all that determines the API.
 
-    Writing the OpenAPI document each time would be slower."""
+    Writing the OpenAPI document each time would be slower.
+    """
     sources = [
         *sorted(path for path in (FRONTEND / "src").rglob("*") if path.is_file() and path.name != "schema.ts"),
         *sorted(path for path in (FRONTEND / "public").rglob("*") if path.is_file()),

@@ -71,7 +71,8 @@ def stop(record: Path, *, patience_s: float = 20.0) -> bool:
 def port_is_free(port: int, host: str = "127.0.0.1") -> bool:
     """Return whether nothing listens on the port.
 
-    Raises CannotGoOn if the address is not one of this machine."""
+    Raises CannotGoOn if the address is not one of this machine.
+    """
     with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:

@@ -8,11 +8,11 @@ from collections.abc import Callable, Iterator
 import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
-from sqlalchemy import text
+from sqlalchemy import literal, select, text
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict
-from inkwell_groove.store.database import Busy, Database, DatabaseAway, after_commit, savepoint, try_again
+from inkwell_groove.store.database import Busy, Database, DatabaseAway, after_commit, attempting, savepoint, try_again
 from inkwell_groove.web import problems
 from inkwell_groove.web.routing import Router
 
@@ -169,6 +169,22 @@ def test_work_that_has_changed_something_is_not_done_again(database: Database) -
     with InTheWay(database) as other, pytest.raises(Busy):
         try_again(changing_first(database, deadlocking_once(database, other, attempts)))
     assert attempts == [0]
+
+
+def test_what_an_inner_attempt_has_changed_counts_for_the_one_around_it(database: Database) -> None:
+    def work() -> None:
+        with database.begin() as session:
+            add(session, 1)
+
+    def read() -> None:
+        with database.begin() as session:
+            assert session.scalar(select(literal(1))) == 1
+
+    with attempting() as around:
+        try_again(read)
+        assert not around.has_committed, "it only read"
+        try_again(work)
+    assert around.has_committed
 
 
 def app_of(endpoint: Callable[[], None]) -> TestClient:

@@ -252,7 +252,7 @@ def test_content_is_compared_only_when_asked_to(database: Database, media: Media
     with database.begin() as session:
         altered_take(Planted(session, media))
     assert examine(database, media) == []
-    assert [one.kind for one in examine(database, media, thorough=True)] == ["take that was altered"]
+    assert [one.kind for one in examine(database, media, depth="thorough")] == ["take that was altered"]
 
 
 def test_what_a_job_works_on_does_not_hang(database: Database, media: MediaStore) -> None:

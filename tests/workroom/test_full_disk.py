@@ -12,7 +12,7 @@ import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
 
-from inkwell_groove.store.disk import DiskFull, Room, disk_full, in_words
+from inkwell_groove.store.disk import DiskFull, DiskSpace, disk_full, in_words
 from inkwell_groove.web import problems
 from inkwell_groove.workroom.jobs.runner import failure_of
 from launcher.database import Database
@@ -129,12 +129,12 @@ def test_a_disk_that_is_really_full_is_told_as_one_wherever_it_is_met() -> None:
 
 
 def test_room_is_what_is_free_beside_what_is_kept(tmp_path: Path) -> None:
-    room = Room(tmp_path, kept_bytes=100, free_bytes=lambda folder: 150)
+    room = DiskSpace(tmp_path, kept_bytes=100, free_bytes=lambda folder: 150)
     assert room.left_bytes() == 50
     room.need(50)
     with pytest.raises(DiskFull, match=r"51 B are needed, 50 B are free beside the 100 B"):
         room.need(51)
-    full = Room(tmp_path, kept_bytes=200, free_bytes=lambda folder: 150)
+    full = DiskSpace(tmp_path, kept_bytes=200, free_bytes=lambda folder: 150)
     with pytest.raises(DiskFull, match=r"on the disk: 0 B are free"):
         full.need(0)
 

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.peaks import PeakFile, build
-from inkwell_groove.store.disk import Room
+from inkwell_groove.store.disk import DiskSpace
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.receiving import Receiving
 from tests.sounds import noise, write
@@ -82,7 +82,7 @@ def test_however_an_upload_is_cut_its_bytes_its_digest_and_its_drawing_are_right
     data = write(folder / "side.wav", noise(400_000)).read_bytes()
     path = folder / "1"
     path.touch()
-    receiving = Receiving(path, Room(path.parent))
+    receiving = Receiving(path, DiskSpace(path.parent))
     places = sorted({0, len(data), *(one % len(data) for one in breaks)})
     for start, end in pairwise(places):  # connections, one after the other
         received = asyncio.run(receiving.append(pieces(data[start:end], cuts), start, len(data), "side.wav"))
@@ -104,9 +104,9 @@ def test_what_came_before_a_break_is_kept_and_what_a_former_server_saw_is_not_vo
         raise ConnectionResetError
 
     with pytest.raises(ConnectionResetError):
-        asyncio.run(Receiving(path, Room(path.parent)).append(breaking(), 0, 5_000, "x.wav"))
+        asyncio.run(Receiving(path, DiskSpace(path.parent)).append(breaking(), 0, 5_000, "x.wav"))
     assert path.stat().st_size == 1_000
-    successor = Receiving(path, Room(path.parent))
+    successor = Receiving(path, DiskSpace(path.parent))
     assert asyncio.run(successor.append(pieces(b"b" * 4_000, []), 1_000, 5_000, "x.wav")) == 5_000
     assert successor.result(5_000) == {}  # it has not seen the first thousand bytes, so they are read again
 
@@ -115,5 +115,5 @@ def test_a_byte_too_many_is_refused_and_none_of_its_piece_is_written(tmp_path: P
     path = tmp_path / "1"
     path.touch()
     with pytest.raises(Refused, match="more than the 10 bytes"):
-        asyncio.run(Receiving(path, Room(path.parent)).append(pieces(bytes(11), []), 0, 10, "x.wav"))
+        asyncio.run(Receiving(path, DiskSpace(path.parent)).append(pieces(bytes(11), []), 0, 10, "x.wav"))
     assert path.stat().st_size == 0

@@ -70,11 +70,11 @@ export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Car
         keepalive: true,
       }),
     ).then(keep);
-  const saveLength = (sideId: number, text: string, seen: string) => {
+  const saveLength = (sideId: number, text: string, seen: number | null) => {
     const seconds = text.trim() ? readClock(text) : null;
     if (seconds !== null && Number.isNaN(seconds))
       return Promise.reject(new Problem(`“${text}” is no length`, null, "Write minutes and seconds, as 21:30"));
-    return save({ expected_s: { [sideId]: seconds }, seen_s: { [sideId]: seen ? readClock(seen) : null } });
+    return save({ expected_s: { [sideId]: seconds }, seen_s: { [sideId]: seen } });
   };
   const name = docket.carriers.length > 1 ? `Carrier ${carrier.number}, ${carrier.format}` : carrier.format;
   return (
@@ -113,6 +113,7 @@ export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Car
               label={`Length of side ${side.letter}`}
               hint="as the sleeve says, 21:30"
               value={side.expected_s === null ? "" : shortClock(side.expected_s)}
+              stored={side.expected_s}
               words={(value) => shortClock(Number(value))}
               onSave={(text, seen) => saveLength(side.id, text, seen)}
             />

@@ -68,7 +68,7 @@ export function DescribeStage() {
           lines={lines.slice(pasted.from)}
           titles={pasted.titles}
           onCancel={() => setPasted(null)}
-          onAccept={(tracks) => save({ tracks }).then(() => setPasted(null))}
+          onAccept={(tracks, seen) => save({ tracks, seen: { tracks: seen } }).then(() => setPasted(null))}
         />
       )}
       {lines.length > 0 && (

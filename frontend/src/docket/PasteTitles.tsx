@@ -4,17 +4,23 @@ import type { TrackLine } from "../api/client";
 import { plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 
+type Titles = Record<string, { title: string }>;
+
 /** Pasted titles before and after, track by track, until somebody says yes. */
 export function PasteTitles(props: {
   lines: readonly TrackLine[];
   titles: readonly string[];
   onCancel: () => void;
-  onAccept: (tracks: Record<string, Record<string, string>>) => Promise<void>;
+  onAccept: (tracks: Titles, seen: Titles) => Promise<void>;
 }) {
   const { lines, titles } = props;
   const rows = lines.slice(0, titles.length).map((line, index) => ({ line, title: titles[index] ?? "" }));
   const accept = useMutation({
-    mutationFn: () => props.onAccept(Object.fromEntries(rows.map(({ line, title }) => [line.key, { title }]))),
+    mutationFn: () =>
+      props.onAccept(
+        Object.fromEntries(rows.map(({ line, title }) => [line.key, { title }])),
+        Object.fromEntries(rows.map(({ line }) => [line.key, { title: line.title }])),
+      ),
   });
   return (
     <section aria-label="Pasted titles" className="rule-b bg-base-200 px-5 py-3">

@@ -97,6 +97,30 @@ describe("a cell", () => {
     expect(onSave.mock.calls).toEqual([["Weirs", "Weir"]]);
   });
 
+  it("saves on the value as the server has it, not on the text that is shown for it", async () => {
+    const onSave = vi.fn((_: string, seen: number | null) =>
+      seen === 612.75
+        ? Promise.resolve()
+        : Promise.reject(
+            new Problem("length was changed meanwhile", null, null, 409, [{ name: "length", yours: 700, now: 612.75 }]),
+          ),
+    );
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <Cell label="Length" value="10:00" stored={600.4} words={(one) => `${one} s`} onSave={onSave} />
+      </QueryClientProvider>,
+    );
+    const field = screen.getByLabelText("Length");
+    await userEvent.clear(field);
+    await userEvent.type(field, "11:40{Enter}");
+    expect((await screen.findByRole("alert")).textContent).toContain("612.75 s");
+    await userEvent.click(screen.getByRole("button", { name: "Use mine" }));
+    expect(onSave.mock.calls).toEqual([
+      ["11:40", 600.4],
+      ["11:40", 612.75],
+    ]);
+  });
+
   it("keeps what was typed beside the reason when it is refused", async () => {
     const onSave = vi.fn(async () => {
       throw new Problem("the title is too long", null, "Shorten it");

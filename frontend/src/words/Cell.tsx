@@ -10,11 +10,12 @@ import { useInPlace } from "./useInPlace";
  * A value edited in place: Enter or leaving it saves it, Escape shows the old one again. What is saved is saved on the
  * value that was seen when typing began; if somebody else has changed it since, both are shown.
  */
-export function Cell({
+export function Cell<T extends string | number | null = string>({
   label,
   value,
   hint,
   list,
+  stored,
   words,
   onSave,
 }: {
@@ -22,11 +23,13 @@ export function Cell({
   value: string;
   hint?: string;
   list?: string;
-  /** How a value of the server's is written here, if it is not a text. */
+  /** The value as the server has it, where it is not the text that is shown, and how such a value is written here. */
+  stored?: T;
   words?: (value: string | number) => string;
-  onSave: (value: string, seen: string) => Promise<void>;
+  onSave: (value: string, seen: T) => Promise<void>;
 }) {
-  const seen = useRef(value);
+  const current = stored === undefined ? (value as T) : stored;
+  const seen = useRef(current);
   const save = useMutation({
     mutationFn: (typed: string) => onSave(typed, seen.current),
     onSuccess: () => field.clear(),
@@ -45,7 +48,7 @@ export function Cell({
   const events = {
     ...field.events,
     onChange: (event: ChangeEvent<HTMLInputElement>) => {
-      if (field.typed === null) seen.current = value;
+      if (field.typed === null) seen.current = current;
       field.events.onChange(event);
     },
   };
@@ -71,8 +74,7 @@ export function Cell({
           words={words}
           onKeepTheirs={cancel}
           onUseMine={() => {
-            const now = changed[0]?.now ?? "";
-            seen.current = typeof now === "number" ? (words ?? String)(now) : now;
+            if (changed[0]) seen.current = changed[0].now as T;
             save.mutate(field.typed ?? value);
           }}
         />

@@ -59,12 +59,14 @@ _attempt: ContextVar[Attempt | None] = ContextVar("attempt", default=None)
 @contextmanager
 def attempting() -> Iterator[Attempt]:
     """Note whether the transactions of the block, in this thread or in threads it starts, have changed anything."""
-    attempt = Attempt()
+    attempt, around = Attempt(), _attempt.get()
     token = _attempt.set(attempt)
     try:
         yield attempt
     finally:
         _attempt.reset(token)
+        if around is not None:
+            around.has_committed |= attempt.has_committed
 
 
 def may_try_again(error: Exception, attempt: Attempt, number: int) -> bool:
@@ -192,5 +194,6 @@ def _note_flush(session: Session, _: Any) -> None:
 
 
 def _note_statement(statement: ORMExecuteState) -> None:
+    # Of a statement that is given as text nobody knows what it does: it counts as a change.
     if not statement.is_select:
         statement.session.info[_WROTE] = True

@@ -30,15 +30,19 @@ def free_bytes_of_disk(folder: Path) -> int:
     return room.f_bavail * room.f_frsize
 
 
-class Room:
+class DiskSpace:
     """The room on a folder's disk for all that is no recording. Can be sent to another process."""
 
     def __init__(self, folder: Path, *, kept_bytes: int = 0, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
         self._folder, self._kept_bytes, self._free_bytes = folder, kept_bytes, free_bytes
 
+    def free_bytes(self) -> int:
+        """Return how much may still be written, by recordings too."""
+        return self._free_bytes(self._folder)
+
     def left_bytes(self) -> int:
         """Return how much may be written until only the room for recordings is left."""
-        return max(0, self._free_bytes(self._folder) - self._kept_bytes)
+        return max(0, self.free_bytes() - self._kept_bytes)
 
     def need(self, size_bytes: int, *, where: str = "") -> None:
         """Raise DiskFull if so much cannot be written, with what is needed and what is free."""

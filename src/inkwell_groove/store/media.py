@@ -26,7 +26,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from inkwell_groove.store.disk import FreeBytes, Room, disk_full, free_bytes_of_disk
+from inkwell_groove.store.disk import DiskSpace, FreeBytes, disk_full, free_bytes_of_disk
 
 _SOUND_ID = re.compile(r"[0-9a-f]{32}|[0-9a-f]{64}")
 HEARD_NAME = "heard"  # what the finder heard of a take
@@ -40,10 +40,9 @@ class MediaStore:
     """Everything below one folder. No path ever comes from a client: names here are digests and numbers."""
 
     def __init__(self, root: Path, *, kept_bytes: int = 0, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
-        """`kept_bytes` of the disk are kept for recordings; everything else asks `room` first."""
+        """`kept_bytes` of the disk are kept for recordings; everything else asks `space` first."""
         self.root = root
-        self.room = Room(root, kept_bytes=kept_bytes, free_bytes=free_bytes)
-        self._free_bytes = free_bytes
+        self.space = DiskSpace(root, kept_bytes=kept_bytes, free_bytes=free_bytes)
         for name in (
             "takes",
             "pictures",
@@ -125,10 +124,6 @@ class MediaStore:
         """The folder of a step's journal."""
         return self.root / "steps" / str(int(step_id))
 
-    def free_bytes(self) -> int:
-        """Returns how many bytes may still be written on the store's disk."""
-        return self._free_bytes(self.root)
-
     def package(self, folder: str) -> Path:
         """A package by the folder the database gives for it."""
         path = (self.root / "sealed" / folder).resolve()
@@ -153,7 +148,7 @@ class MediaStore:
     @contextmanager
     def workspace(self) -> Iterator[Path]:
         """A new folder on the same file system, gone afterwards with whatever was not moved out of it."""
-        self.room.need(0)
+        self.space.need(0)
         folder = Path(tempfile.mkdtemp(dir=self.root / "work", prefix=f"{os.getpid()} "))
         try:
             yield folder

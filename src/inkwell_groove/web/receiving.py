@@ -20,7 +20,7 @@ async def received(request: Request, room: Workroom, name: str) -> AsyncIterator
     try:
         with path.open("wb") as file:
             async for chunk in request.stream():
-                await run_in_threadpool(room.media.room.need, len(chunk), where=name)
+                await run_in_threadpool(room.media.space.need, len(chunk), where=name)
                 await run_in_threadpool(file.write, chunk)
                 if file.tell() > room.settings.max_upload_bytes:
                     raise Refused("the archive is too large", where=name, remedy="Send it in parts")

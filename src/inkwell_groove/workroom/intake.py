@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, Missing, NotSound, Refused
-from inkwell_groove.store.database import Database, after_commit
+from inkwell_groove.store.database import Database, after_commit, try_again
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, Upload, now
 from inkwell_groove.workroom import ledger
@@ -51,7 +51,7 @@ class Intake(Part):
                 where=name,
                 remedy=f"At most {self._max_bytes / 1e9:.0f} GB are taken in: divide it",
             )
-        self._media.room.need(round(1.1 * size_bytes), where=name)
+        self._media.space.need(round(1.1 * size_bytes), where=name)
         with self._database.begin() as session:
             sides = sides_of(docket_row(session, docket_id))
             if side_id is None:
@@ -73,7 +73,7 @@ class Intake(Part):
             session.flush()
             self._media.upload(upload.id).write_bytes(b"")
             view = UploadView.of(upload, 0)
-        self._receiving[view.id] = Receiving(self._media.upload(view.id), self._media.room)
+        self._receiving[view.id] = Receiving(self._media.upload(view.id), self._media.space)
         self._events.docket_changed(docket_id)
         return view
 
@@ -89,7 +89,7 @@ class Intake(Part):
         another offset than that, Refused for more bytes than were announced.
         """
         upload = await anyio.to_thread.run_sync(self.view, upload_id)
-        state = self._receiving.setdefault(upload_id, Receiving(self._media.upload(upload_id), self._media.room))
+        state = self._receiving.setdefault(upload_id, Receiving(self._media.upload(upload_id), self._media.space))
         if not state.busy.acquire(blocking=False):
             raise Conflict(f"{upload.name} is being sent already", remedy="Wait for the other connection to end")
         try:
@@ -107,15 +107,19 @@ class Intake(Part):
         finally:
             state.busy.release()
         if received == upload.size_bytes:
-            return await anyio.to_thread.run_sync(self._complete, upload_id, who)
+            return await anyio.to_thread.run_sync(self._complete, upload_id, upload.size_bytes, who)
         return upload.model_copy(update={"received_bytes": received})
 
-    def _complete(self, upload_id: int, who: str) -> UploadView:
+    def _complete(self, upload_id: int, size_bytes: int, who: str) -> UploadView:
         state = self._receiving.pop(upload_id, None)
-        with self._database.begin() as session:
-            upload = self._row(session, upload_id)
-            found = state.result(upload.size_bytes) if state else {}
-            view = self._ask(session, upload, {**found, "who": who})
+        found = state.result(size_bytes) if state else {}
+
+        def ask() -> UploadView:
+            with self._database.begin() as session:
+                return self._ask(session, self._row(session, upload_id), {**found, "who": who})
+
+        # The request cannot be repeated: its body is gone.
+        view = try_again(ask)
         self._events.docket_changed(view.docket_id)
         return view
 

@@ -13,7 +13,7 @@ import anyio
 
 from inkwell_groove.core.errors import InkwellError, Refused
 from inkwell_groove.core.peaks import GrowingPeaks
-from inkwell_groove.store.disk import Room
+from inkwell_groove.store.disk import DiskSpace
 
 _WRITE_BYTES = 1 << 20
 _SYNC_BYTES = 64 << 20
@@ -23,8 +23,8 @@ _HEADER_BYTES = 1 << 20  # by then a WAV's header is surely there; one that is n
 class Receiving:
     """One upload, as far as this server has seen it come. What an earlier server received is read again at the end."""
 
-    def __init__(self, path: Path, room: Room) -> None:
-        self._room = room
+    def __init__(self, path: Path, space: DiskSpace) -> None:
+        self._space = space
         self.busy = threading.Lock()
         self._path = path
         self._hash = hashlib.sha256()
@@ -84,7 +84,7 @@ class Receiving:
         self.peaks_path.unlink(missing_ok=True)
 
     def _write(self, data: bytes, offset: int, final_bytes: int) -> int:
-        self._room.need(len(data), where=self._path.name)
+        self._space.need(len(data), where=self._path.name)
         with self._path.open("ab") as file:
             file.write(data)
             file.flush()

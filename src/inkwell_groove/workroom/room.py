@@ -191,7 +191,7 @@ class Workroom:
             kinds,
             workers=settings.workers,
             after_death=self.media.clear_abandoned_workspaces,
-            room=self.media.room,
+            space=self.media.space,
         )
         for part in (*parts, *many, self.choosing, self.taking_back):
             part.jobs = self.jobs
@@ -211,7 +211,7 @@ class Workroom:
     def _put_right(self) -> None:
         """Delete what a killed server left that is safe to delete, and log what else is not as it should be."""
         try:
-            findings = examine(self.database, self.media)
+            findings = examine(self.database, self.media, depth="quick")
             mend(findings)
         except Exception:
             # Whatever is wrong with the examination, the server can start without it.

@@ -27,7 +27,7 @@ def main() -> int:
     alone = exclusive_use(given.media_root, given.database_url) if wanted.mend else nullcontext()
     try:
         with alone:
-            findings = examine(database, MediaStore(given.media_root), thorough=wanted.thorough)
+            findings = examine(database, MediaStore(given.media_root), depth="thorough" if wanted.thorough else "usual")
             mended = mend(findings) if wanted.mend else 0
     except InkwellError as refusal:
         sys.stderr.write(f"{refusal}\n")

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from sqlalchemy import select
 
 from inkwell_groove.store.models import Audit, Bundle, DiscRead, FileStep, HeldFile, Recording, SurveyRun, Upload
-from inkwell_groove.workroom.doctor.findings import Finding, Patient
+from inkwell_groove.workroom.doctor.inconsistency import Examined, Inconsistency
 from inkwell_groove.workroom.duplicates.holding import GOING, RETURNING
 from inkwell_groove.workroom.files.bundles import COMING
 from inkwell_groove.workroom.files.steps import GOING_BACK, UNDER_WAY
@@ -33,18 +33,18 @@ _WAITING = (
 )
 
 
-def waiting(patient: Patient) -> Iterator[Finding]:
+def waiting(examined: Examined) -> Iterator[Inconsistency]:
     for kind, query, waits, argument in _WAITING:
-        for number, name in patient.session.execute(query.where(waits)):
-            if not patient.is_worked_on(argument, number):
-                yield Finding(kind, name, f"number {number} waits for a job that is no more", _REPORT)
+        for number, name in examined.session.execute(query.where(waits)):
+            if not examined.is_worked_on(argument, number):
+                yield Inconsistency(kind, name, f"number {number} waits for a job that is no more", _REPORT)
 
 
-def held(patient: Patient) -> Iterator[Finding]:
-    if any("folder" in arguments and "who" in arguments for arguments in patient.jobs):
+def held(examined: Examined) -> Iterator[Inconsistency]:
+    if any("folder" in arguments and "who" in arguments for arguments in examined.jobs):
         return  # its order is in a file of the job's: which of them it moves is not looked up here
-    for path in patient.session.scalars(select(HeldFile.path).where(HeldFile.state.in_((GOING, RETURNING)))):
-        yield Finding("held file that hangs", path, "it waits for a job that is no more", _REPORT)
+    for path in examined.session.scalars(select(HeldFile.path).where(HeldFile.state.in_((GOING, RETURNING)))):
+        yield Inconsistency("held file that hangs", path, "it waits for a job that is no more", _REPORT)
 
 
 ALL = (waiting, held)

@@ -74,7 +74,7 @@ class Holding(Part):
         work = "inkwell_groove.workroom.jobs.duplicates:move_files"
         return [
             JobKind(SET_ASIDE, work, self._is_aside, self._is_aside),
-            JobKind(BRING_BACK, work, self._is_back, self._is_back, needs_room=False),
+            JobKind(BRING_BACK, work, self._is_back, self._is_back, needs_space=False),
         ]
 
     def start(self) -> None:

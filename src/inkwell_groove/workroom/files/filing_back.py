@@ -41,7 +41,7 @@ class FilingBack(Part):
         work = "inkwell_groove.workroom.jobs.filing_back"
         return [
             JobKind(FILE_BACK, f"{work}:file_back", self._finish, self._fail),
-            JobKind(PUT_BACK, f"{work}:put_back", self._finish_back, self._fail_back, needs_room=False),
+            JobKind(PUT_BACK, f"{work}:put_back", self._finish_back, self._fail_back, needs_space=False),
         ]
 
     def file_back(self, bundle_id: int, *, who: str) -> StepView:

@@ -47,7 +47,7 @@ class Steps(Part):
         work = "inkwell_groove.workroom.jobs.files"
         return [
             JobKind(WRITE, f"{work}:write_files", self._finish, self._fail),
-            JobKind(TAKE_BACK, f"{work}:take_back_files", self._finish_back, self._fail_back, needs_room=False),
+            JobKind(TAKE_BACK, f"{work}:take_back_files", self._finish_back, self._fail_back, needs_space=False),
         ]
 
     def write(self, bundle_ids: Sequence[int], *, id3: Id3 = "as it is", keep_id3v1: bool = True, who: str) -> StepView:

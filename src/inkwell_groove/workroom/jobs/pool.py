@@ -24,7 +24,7 @@ import structlog
 
 from inkwell_groove import logs
 from inkwell_groove.core.errors import Cancelled
-from inkwell_groove.store.disk import Room
+from inkwell_groove.store.disk import DiskSpace
 
 Progress = Callable[[float, str], None]
 OnProgress = Callable[[int, float, str], None]
@@ -37,7 +37,7 @@ log = structlog.get_logger()
 _reports: Connection | None = None
 _reporting = threading.Lock()
 _cancelled: Any = None
-_room: Room | None = None
+_space: DiskSpace | None = None
 
 
 class JobPool:
@@ -45,11 +45,11 @@ class JobPool:
 
     `on_progress(job_id, share, message)` is called on a thread of this process. The modules in `preload` are imported
     once for all workers; none may start a thread. A job that needs room on the disk ends with DiskFull once there is
-    none left in `room`.
+    none left in `space`.
     """
 
     def __init__(
-        self, workers: int, on_progress: OnProgress, *, preload: Sequence[str] = (), room: Room | None = None
+        self, workers: int, on_progress: OnProgress, *, preload: Sequence[str] = (), space: DiskSpace | None = None
     ) -> None:
         # Forking a process that has threads and database connections is asking for trouble; a process that has only
         # imported what jobs need is forked instead: a new worker is there at once, and shares that memory.
@@ -59,7 +59,7 @@ class JobPool:
         self._cancelled = context.RawArray("q", _CANCEL_SLOTS)
         self._next_cancelled = 0
         self._lock = threading.Lock()
-        self._workers = [_Worker(context, self._cancelled, on_progress, room) for _ in range(workers)]
+        self._workers = [_Worker(context, self._cancelled, on_progress, space) for _ in range(workers)]
         self._busy: set[_Worker] = set()
         self._closed = False
 
@@ -77,7 +77,7 @@ class JobPool:
         threading.Thread(target=begin, name="job workers", daemon=True).start()
 
     def submit(
-        self, job_id: int, function: str, arguments: dict[str, Any], *, needs_room: bool = True
+        self, job_id: int, function: str, arguments: dict[str, Any], *, needs_space: bool = True
     ) -> Future[dict[str, Any]]:
         """Begin a job on a worker that has none, and return its future.
 
@@ -87,7 +87,7 @@ class JobPool:
         with self._lock:
             worker = next(one for one in self._workers if one not in self._busy)
             self._busy.add(worker)
-            future = worker.submit(_run, job_id, function, arguments, needs_room)
+            future = worker.submit(_run, job_id, function, arguments, needs_space)
         future.add_done_callback(lambda done: self._busy.discard(worker))
         return future
 
@@ -111,8 +111,8 @@ class JobPool:
 class _Worker:
     """One process, begun when there is something to do, and begun again where it died."""
 
-    def __init__(self, context: Any, cancelled: Any, on_progress: OnProgress, room: Room | None) -> None:
-        self._context, self._cancelled, self._on_progress, self._room = context, cancelled, on_progress, room
+    def __init__(self, context: Any, cancelled: Any, on_progress: OnProgress, space: DiskSpace | None) -> None:
+        self._context, self._cancelled, self._on_progress, self._space = context, cancelled, on_progress, space
         self._executor: ProcessPoolExecutor | None = None
         self._processes: list[Any] = []
 
@@ -145,7 +145,10 @@ class _Worker:
     def _begin(self) -> None:
         reader, self._writer = self._context.Pipe(duplex=False)
         self._executor = ProcessPoolExecutor(
-            1, mp_context=self._context, initializer=_begin_worker, initargs=(self._writer, self._cancelled, self._room)
+            1,
+            mp_context=self._context,
+            initializer=_begin_worker,
+            initargs=(self._writer, self._cancelled, self._space),
         )
         threading.Thread(target=self._listen, args=(reader,), name="job progress", daemon=True).start()
 
@@ -170,9 +173,9 @@ class _Worker:
                     log.exception("progress of a job could not be told", report=report)
 
 
-def _begin_worker(reports: Connection, cancelled: Any, room: Room | None) -> None:
-    global _reports, _cancelled, _room
-    _reports, _cancelled, _room = reports, cancelled, room
+def _begin_worker(reports: Connection, cancelled: Any, space: DiskSpace | None) -> None:
+    global _reports, _cancelled, _space
+    _reports, _cancelled, _space = reports, cancelled, space
     logs.configure()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_leave_with_server, daemon=True).start()
@@ -191,7 +194,7 @@ def _call(function: str) -> None:
     getattr(importlib.import_module(module), name)()
 
 
-def _run(job_id: int, function: str, arguments: dict[str, Any], needs_room: bool) -> dict[str, Any]:
+def _run(job_id: int, function: str, arguments: dict[str, Any], needs_space: bool) -> dict[str, Any]:
     module, _, name = function.partition(":")
     last_s = 0.0
 
@@ -201,8 +204,8 @@ def _run(job_id: int, function: str, arguments: dict[str, Any], needs_room: bool
             raise Cancelled("it was cancelled", remedy="Start it again when you like; nothing was changed")
         if time.monotonic() - last_s > _REPORT_EVERY_S or share >= 1.0:
             last_s = time.monotonic()
-            if needs_room and _room is not None and share < 1.0:
-                _room.need(0)
+            if needs_space and _space is not None and share < 1.0:
+                _space.need(0)
             _report(job_id, share, message[:_MESSAGE_LENGTH])
 
     progress(0.0, "")

@@ -20,7 +20,7 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, LengthLie, Missing
 from inkwell_groove.store.database import Database, after_commit, is_passing, savepoint
-from inkwell_groove.store.disk import Room, disk_full
+from inkwell_groove.store.disk import DiskSpace, disk_full
 from inkwell_groove.store.models import Job, now
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.pool import JobPool
@@ -47,7 +47,7 @@ class JobKind:
     finish: Finish
     fail: Fail = lambda session, job, failure: None
     after: Callable[[int], None] = lambda docket_id: None
-    needs_room: bool = True  # False: it may use the room that is kept for recordings
+    needs_space: bool = True  # False: it may use the room that is kept for recordings
 
     @property
     def module(self) -> str:
@@ -73,7 +73,7 @@ class JobRunner:
         *,
         workers: int,
         after_death: Callable[[], None] = lambda: None,
-        room: Room | None = None,
+        space: DiskSpace | None = None,
     ) -> None:
         """`after_death` is called when the process of a job has died, before the job is run again."""
         self._database = database
@@ -82,7 +82,7 @@ class JobRunner:
         self._workers = workers
         self._after_death = after_death
         self._pool = JobPool(
-            workers, self._on_progress, preload=sorted({one.module for one in kinds} | {_WARM[0]}), room=room
+            workers, self._on_progress, preload=sorted({one.module for one in kinds} | {_WARM[0]}), space=space
         )
         self._running: set[int] = set()
         self._row_written: dict[int, float] = {}
@@ -168,7 +168,7 @@ class JobRunner:
         self._announce(view)
         if kind is not None:
             self._running.add(view.id)
-            future = self._pool.submit(view.id, kind.function, arguments, needs_room=kind.needs_room)
+            future = self._pool.submit(view.id, kind.function, arguments, needs_space=kind.needs_space)
             future.add_done_callback(lambda done: self._on_end(view.id, done))
         return True
 

@@ -79,7 +79,7 @@ class Fixity(Part):
 
     def kinds(self) -> list[JobKind]:
         return [
-            JobKind(CHECK, f"{_JOBS}check_package", self._was_checked, self._was_not_checked, needs_room=False),
+            JobKind(CHECK, f"{_JOBS}check_package", self._was_checked, self._was_not_checked, needs_space=False),
             JobKind(COPY, f"{_JOBS}copy_package", self._was_copied),
             JobKind(RESTORE, f"{_JOBS}restore_package", self._was_restored),
         ]

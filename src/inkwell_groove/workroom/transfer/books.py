@@ -77,7 +77,7 @@ class Books(Part):
         self._waiting: dict[int, float] = {}  # recordings whose browser may come back, and until when
 
     def kind(self) -> JobKind:
-        return JobKind(KEEP, "inkwell_groove.workroom.jobs.work:keep", self._kept, self._not_kept, needs_room=False)
+        return JobKind(KEEP, "inkwell_groove.workroom.jobs.work:keep", self._kept, self._not_kept, needs_space=False)
 
     def open(self) -> None:
         """Takes up what a stopped server left: recordings are made takes, or wait for their browser."""
@@ -196,7 +196,7 @@ class Books(Part):
     def room_s(self, session: Connected) -> float:
         """How long can be recorded until only the reserve is left on the disk."""
         per_s = session.source.rate_hz * session.source.channels * session.bits // 8
-        return max(0.0, (self._media.free_bytes() - self._reserve_bytes) / per_s)
+        return max(0.0, (self._media.space.free_bytes() - self._reserve_bytes) / per_s)
 
     # What follows from it.
 

@@ -15,7 +15,7 @@ from inkwell_groove.store.models import Job
 
 
 @dataclass(frozen=True)
-class Finding:
+class Inconsistency:
     """One thing that is not as it should be. `mend` puts it right; without it a person has to decide."""
 
     kind: str
@@ -26,7 +26,7 @@ class Finding:
 
 
 @dataclass(frozen=True)
-class Patient:
+class Examined:
     """What is examined: the media store, the database in one transaction, and the jobs that have not ended."""
 
     session: Session
@@ -34,7 +34,7 @@ class Patient:
     jobs: Collection[Mapping[str, Any]]
 
     @classmethod
-    def of(cls, session: Session, media: MediaStore) -> Patient:
+    def of(cls, session: Session, media: MediaStore) -> Examined:
         waiting = select(Job.arguments).where(Job.state.in_(("waiting", "running")))
         return cls(session, media, session.scalars(waiting).all())
 
