@@ -6,9 +6,18 @@ import os
 import signal
 import time
 from pathlib import Path
-from typing import Any
 
-from inkwell_groove.workroom.jobs.pool import Progress
+from inkwell_groove.workroom.jobs.kind import Arguments, Result, Task
+
+
+class Told(Arguments):
+    """What the functions below may be asked with."""
+
+    tries: str = ""
+    survives_try: int = 0
+    runs: str = ""
+    may_end: str = ""
+    what: str = ""
 
 
 class CannotBeUnpickled(Exception):
@@ -16,33 +25,40 @@ class CannotBeUnpickled(Exception):
         super().__init__(f"{one} {two}")
 
 
-def succeed(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    progress(0.5, "half way")
+def succeed(arguments: Told, task: Task) -> Result:
+    task.progress(0.5, "half way")
     return {}
 
 
-def die(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+def die(arguments: Told, task: Task) -> Result:
     """Kills its own process, as the kernel does for want of memory, until it was tried `survives_try` times."""
-    tries = Path(arguments["tries"])
+    tries = Path(arguments.tries)
     with tries.open("a") as file:
         file.write(".")
-    if len(tries.read_text()) < arguments["survives_try"]:
+    if len(tries.read_text()) < arguments.survives_try:
         os.kill(os.getpid(), signal.SIGKILL)
     return {}
 
 
-def wait_for(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+def die_at_work(arguments: Told, task: Task) -> Result:
+    """Do as `die` does, with a half-written file in the job's workspace."""
+    with task.workspace() as folder:
+        (folder / "half").write_text("half")
+        return die(arguments, task)
+
+
+def wait_for(arguments: Told, task: Task) -> Result:
     """Says that it runs by a file, and ends when there is another."""
-    Path(arguments["runs"]).write_text(str(os.getpid()))
+    Path(arguments.runs).write_text(str(os.getpid()))
     until = time.monotonic() + 60
-    while not Path(arguments["may_end"]).exists():
+    while not Path(arguments.may_end).exists():
         assert time.monotonic() < until, "nobody let it end"
-        progress(0.5, "waiting")
+        task.progress(0.5, "waiting")
         time.sleep(0.01)
     return {"pid": os.getpid()}
 
 
-def raise_oddly(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    if arguments["what"] == "exit":
+def raise_oddly(arguments: Told, task: Task) -> Result:
+    if arguments.what == "exit":
         raise SystemExit(3)
     raise CannotBeUnpickled("an odd", "error")

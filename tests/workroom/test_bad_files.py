@@ -19,20 +19,22 @@ from inkwell_groove.core.files.reading import read_file
 from inkwell_groove.core.files.writing import Change, write
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.orders import Order, Result, read_lines, write_lines
+from inkwell_groove.workroom.jobs.arguments import BringIn, OfStep
 from inkwell_groove.workroom.jobs.bringing_in import bring_in
 from inkwell_groove.workroom.jobs.files import take_back_files, write_files
 from tests.core.files.samples import picture, write_sample
 from tests.sounds import noise
 from tests.sounds import write as write_sound
-from tests.workroom.test_file_steps import below, no_news
+from tests.tasks import OwnTask
+from tests.workroom.test_file_steps import below
 
 LATIN = os.fsdecode(b"B\xe9la.flac")
 
 
 def brought_in(folder: Path, place: Path, **more: Any) -> tuple[dict[str, Result], list[str]]:
     media = MediaStore(place / "media")
-    arguments = {"media_root": str(media.root), "bundle_id": 1, "source": str(folder), "in_place": False, **more}
-    told = bring_in(arguments, no_news)
+    arguments = BringIn(bundle_id=1, source=str(folder), in_place=False, **more)
+    told = bring_in(arguments, OwnTask(media))
     found = [Result.model_validate_json(line) for line in read_lines(media.root / "bundles" / "1.found")]
     return {one.path: one for one in found}, told["told"]
 
@@ -136,7 +138,7 @@ def test_one_file_that_cannot_be_written_leaves_the_others_written_and_nothing_b
     before = below(folder)
     media.step(1).mkdir(parents=True)
     write_lines(media.step(1) / "order", orders)
-    write_files({"media_root": str(media.root), "step_id": 1}, no_news)
+    write_files(OfStep(step_id=1), OwnTask(media))
     results = {
         one.path: one for line in read_lines(media.step(1) / "results") if (one := Result.model_validate_json(line))
     }
@@ -144,7 +146,7 @@ def test_one_file_that_cannot_be_written_leaves_the_others_written_and_nothing_b
     assert read_file(folder / "69.flac").fields["artist"] == "Ilse"
     assert below(folder)[bad.name] == before[bad.name]
     assert set(below(folder)) == set(before), "no half-made file is left"
-    assert take_back_files({"media_root": str(media.root), "step_id": 1}, no_news)["left"] == 0
+    assert take_back_files(OfStep(step_id=1), OwnTask(media))["left"] == 0
     assert below(folder) == before
 
 

@@ -13,11 +13,13 @@ from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.journal import Journal
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.orders import FILING, FilingOrder, Order, write_lines
+from inkwell_groove.workroom.jobs.arguments import OfStep, UndoStep
 from inkwell_groove.workroom.jobs.files import take_back_files, write_files
 from inkwell_groove.workroom.jobs.filing_back import file_back, put_back
 from tests.core.files.samples import write_sample
 from tests.crashing import every_kill, killed_at
-from tests.workroom.test_file_steps import below, no_news
+from tests.tasks import OwnTask
+from tests.workroom.test_file_steps import below
 
 SWAPPED = {"in/01 a.flac": "in/02 b.flac", "in/02 b.flac": "in/01 a.flac", "in/03 c.mp3": "out/03 c.mp3"}
 
@@ -57,10 +59,10 @@ class Place:
         write_lines(self.media.step(1) / "order", orders)
 
     def write(self) -> object:
-        return write_files({"media_root": str(self.media.root), "step_id": 1}, no_news)
+        return write_files(OfStep(step_id=1), OwnTask(self.media))
 
     def undo(self) -> object:
-        return take_back_files({"media_root": str(self.media.root), "step_id": 1}, no_news)
+        return take_back_files(OfStep(step_id=1), OwnTask(self.media))
 
 
 @pytest.fixture
@@ -132,10 +134,10 @@ class Filing:
         write_lines(self.media.step(1) / FILING, orders)
 
     def out(self) -> object:
-        return file_back({"media_root": str(self.media.root), "step_id": 1}, no_news)
+        return file_back(OfStep(step_id=1), OwnTask(self.media))
 
     def back(self) -> object:
-        return put_back({"media_root": str(self.media.root), "step_id": 1}, no_news)
+        return put_back(UndoStep(step_id=1, who="me"), OwnTask(self.media))
 
     def filed(self) -> None:
         self.anew()

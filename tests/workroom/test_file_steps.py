@@ -17,8 +17,10 @@ from inkwell_groove.core.files.moving import plan_moves
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.orders import Order, write_lines
 from inkwell_groove.workroom.files.sheet import safe_path
+from inkwell_groove.workroom.jobs.arguments import OfStep
 from inkwell_groove.workroom.jobs.files import take_back_files, write_files
 from tests.core.files.samples import KINDS, write_sample
+from tests.tasks import OwnTask
 
 NAMES = [f"in/{kind}" for kind in KINDS]
 texts = st.text(st.characters(exclude_categories=("Cs",)), max_size=40)
@@ -52,10 +54,6 @@ def below(folder: Path) -> dict[str, str]:
     }
 
 
-def no_news(share: float, message: str) -> None:
-    """Nobody looks on."""
-
-
 @settings(max_examples=60)
 @given(steps)
 def test_any_steps_taken_back_leave_every_byte_and_name_as_it_was(
@@ -86,10 +84,10 @@ def test_any_steps_taken_back_leave_every_byte_and_name_as_it_was(
             order.new_path = moves.get(order.file_id, "")
         media.step(number).mkdir(parents=True)
         write_lines(media.step(number) / "order", orders)
-        write_files({"media_root": str(media.root), "step_id": number}, no_news)
+        write_files(OfStep(step_id=number), OwnTask(media))
         at |= moves
         assert {path for path in below(folder) if not path.endswith(".m3u")} == set(at.values())
     for number in range(len(asked), 0, -1):
-        left = take_back_files({"media_root": str(media.root), "step_id": number}, no_news)
+        left = take_back_files(OfStep(step_id=number), OwnTask(media))
         assert left["left"] == 0
     assert below(folder) == before

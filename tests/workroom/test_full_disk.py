@@ -14,7 +14,7 @@ from fastapi.testclient import TestClient
 
 from inkwell_groove.store.disk import DiskFull, DiskSpace, disk_full, in_words
 from inkwell_groove.web import problems
-from inkwell_groove.workroom.jobs.runner import failure_of
+from inkwell_groove.workroom.jobs.kind import failure_of
 from launcher.database import Database
 from tests.live import Server, new_schema
 from tests.smalldisk import SmallDisk

@@ -23,11 +23,13 @@ from inkwell_groove.core.transfer.chain import Chain, RecordingFacts
 from inkwell_groove.core.transfer.continuity import Fault
 from inkwell_groove.store.disk import DiskFull
 from inkwell_groove.store.media import PEAKS_NAME, MediaStore
-from inkwell_groove.workroom.jobs.work import keep
+from inkwell_groove.workroom.jobs.arguments import Keep
+from inkwell_groove.workroom.jobs.takes import keep
 from inkwell_groove.workroom.transfer import recorder as recorders
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME, SYNC_EVERY_S, Begun, Recorder
 from inkwell_groove.workroom.views import TransferMark
 from tests.sounds import noise
+from tests.tasks import OwnTask
 
 NOW = datetime(2026, 1, 1, tzinfo=UTC)
 
@@ -158,7 +160,6 @@ from tests.workroom.test_recorder import begun
 from inkwell_groove.core.peaks import PeakFile, usable
 from inkwell_groove.store.disk import DiskFull
 from inkwell_groove.store.media import PEAKS_NAME, MediaStore
-from inkwell_groove.workroom.jobs.work import keep
 from inkwell_groove.workroom.transfer.recorder import Recorder
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 recorder = Recorder(Path(sys.argv[1]), begun())
@@ -204,8 +205,7 @@ def test_a_recording_is_kept_whose_waveform_found_no_room(tmp_path: Path) -> Non
     )
     assert "has_peaks" not in done.stdout
     assert not (folder / PEAKS_NAME).exists(), "what is there is whole"
-    arguments = {"media_root": str(media.root), "recording_id": 1, "name": "take.wav"}
-    kept = keep(arguments, lambda share, words: None)
+    kept = keep(Keep(recording_id=1, name="take.wav"), OwnTask(media))
     assert kept["format"]["samples"] == 300_000
     pyramid = PeakFile(media.derived(kept["sha256"], PEAKS_NAME))
     assert pyramid.index.samples == 300_000
@@ -220,8 +220,7 @@ def test_a_waveform_that_breaks_off_is_made_again(tmp_path: Path, left: int) -> 
     recorder.write(noise(300_000))
     recorder.finish(peak_dbtp=None)
     os.truncate(folder / PEAKS_NAME, left)
-    arguments = {"media_root": str(media.root), "recording_id": 1, "name": "take.wav"}
-    kept = keep(arguments, lambda share, words: None)
+    kept = keep(Keep(recording_id=1, name="take.wav"), OwnTask(media))
     assert usable(media.derived(kept["sha256"], PEAKS_NAME), samples=300_000)
 
 

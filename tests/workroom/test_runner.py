@@ -6,45 +6,49 @@ import os
 import signal
 import time
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from datetime import timedelta
 from pathlib import Path
 from typing import Any, TypeVar
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
 from inkwell_groove.store.database import Database
-from inkwell_groove.store.models import Docket, Job
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.models import Docket, Job, now
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import Finish, JobKind, JobRunner
+from inkwell_groove.workroom.jobs.engine import Claim, Outcome
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, finish_nothing
+from inkwell_groove.workroom.jobs.local import open_lanes
+from inkwell_groove.workroom.jobs.queue import JobQueue
+from inkwell_groove.workroom.jobs.runner import JobRunner
+from tests.workroom.job_functions import Told
 
 FUNCTIONS = "tests.workroom.job_functions:"
 Found = TypeVar("Found")
 ENDED = ("done", "failed", "cancelled")
 
 
-def nothing(session: Session, job: Job, result: dict[str, Any]) -> None:
-    """For jobs of which nothing else is to be kept."""
-
-
-def kind(name: str, function: str = "succeed", finish: Finish = nothing, **more: Any) -> JobKind:
-    return JobKind(name, FUNCTIONS + function, finish, **more)
+def kind(name: str, function: str = "succeed", finish: Any = finish_nothing, **more: Any) -> AnyKind:
+    return JobKind(name, FUNCTIONS + function, Told, finish, **more)
 
 
 class Runner:
     """A runner with some kinds of jobs, and what a test asks of it."""
 
-    def __init__(self, database: Database, *kinds: JobKind, workers: int = 2) -> None:
-        self.database = database
-        self.runner = JobRunner(database, Events(), list(kinds), workers=workers)
+    def __init__(self, database: Database, media: MediaStore, *kinds: AnyKind, workers: int = 2) -> None:
+        self.database, self.media = database, media
+        self.runner = JobRunner(database, Events(), list(kinds), media, workers=workers)
 
     def ask(self, kind_name: str, **arguments: Any) -> int:
         with self.database.begin() as session:
-            job = self.runner.ask(session, kind_name, docket_id=None, subject="here", arguments=arguments)
-            number = job.id
-        self.runner.wake()
-        return number
+            job = self.runner.ask(session, kind_name, docket_id=None, subject="here", arguments=Told(**arguments))
+            return job.id
 
     def job(self, number: int) -> Job:
         with self.database.begin() as session:
@@ -71,12 +75,17 @@ def database(database_url: str) -> Iterator[Database]:
 
 
 @pytest.fixture
-def started(database: Database) -> Iterator[Callable[..., Runner]]:
+def media(tmp_path: Path) -> MediaStore:
+    return MediaStore(tmp_path / "media")
+
+
+@pytest.fixture
+def started(database: Database, media: MediaStore) -> Iterator[Callable[..., Runner]]:
     """Starts a runner with the given kinds, and stops it after the test."""
     runners = []
 
-    def start(*kinds: JobKind, workers: int = 2) -> Runner:
-        runner = Runner(database, *kinds, workers=workers)
+    def start(*kinds: AnyKind, workers: int = 2) -> Runner:
+        runner = Runner(database, media, *kinds, workers=workers)
         runners.append(runner)
         runner.runner.start()
         return runner
@@ -89,7 +98,7 @@ def started(database: Database) -> Iterator[Callable[..., Runner]]:
 def test_what_breaks_a_rule_of_the_tables_fails_the_job_and_leaves_nothing(started: Callable[..., Runner]) -> None:
     tries = []
 
-    def finish(session: Session, job: Job, result: dict[str, Any]) -> None:
+    def finish(session: Session, job: Job, arguments: Told, result: dict[str, Any]) -> None:
         tries.append(job.id)
         session.add(Docket(shelfmark="x" * 200, folder_pattern="", file_pattern=""))
         session.flush()
@@ -104,7 +113,7 @@ def test_what_breaks_a_rule_of_the_tables_fails_the_job_and_leaves_nothing(start
 def test_a_result_that_meets_a_deadlock_is_kept_at_the_next_try(started: Callable[..., Runner]) -> None:
     tries = []
 
-    def finish(session: Session, job: Job, result: dict[str, Any]) -> None:
+    def finish(session: Session, job: Job, arguments: Told, result: dict[str, Any]) -> None:
         tries.append(job.id)
         if len(tries) < 3:
             raise OperationalError("UPDATE", None, Exception(1213, "Deadlock found when trying to get lock"))
@@ -123,10 +132,10 @@ def test_a_runner_with_nothing_to_do_leaves_the_database_alone(
     asked = []
     begin = database.begin
     monkeypatch.setattr(database, "begin", lambda: asked.append(1) or begin())  # type: ignore[func-returns-value]
-    runner.runner.wake()
+    runner.runner._engine.announce()
     until(lambda: asked or None, "it did not look when it was woken")
     time.sleep(0.3)  # in which a runner that went round and round would ask hundreds of times
-    assert len(asked) <= 3
+    assert len(asked) <= 6
 
 
 def raise_key_error(*_: Any) -> None:
@@ -160,9 +169,9 @@ def test_an_error_that_is_no_plain_exception_fails_the_job_at_once(
 
 
 def test_a_job_of_a_kind_that_is_not_known_fails_and_does_not_stop_the_start(
-    database: Database, started: Callable[..., Runner]
+    database: Database, media: MediaStore, started: Callable[..., Runner]
 ) -> None:
-    older = Runner(database, kind("forgotten"), kind("good"))
+    older = Runner(database, media, kind("forgotten"), kind("good"))
     waiting, running = older.ask("forgotten"), older.ask("forgotten")
     with database.begin() as session:
         session.get_one(Job, running).state = "running"
@@ -199,6 +208,149 @@ def test_threads_of_the_runner_survive_a_pool_of_connections_that_is_empty(
     assert runner.ended(runner.ask("good")).state == "done"
 
 
+def queue_of(database: Database, owner: str, *kinds: AnyKind) -> JobQueue:
+    return JobQueue(database, Events(), kinds, owner=owner)
+
+
+def waiting_job(database: Database, queue: JobQueue, kind_name: str, **arguments: Any) -> int:
+    with database.begin() as session:
+        return queue.ask(session, kind_name, docket_id=None, subject="here", arguments=arguments).id
+
+
+def claimed(queue: JobQueue) -> Claim:
+    claim = queue.claim(list(Lane))
+    assert claim is not None
+    return claim
+
+
+def let_lease_end(database: Database, job_id: int) -> None:
+    with database.begin() as session:
+        session.get_one(Job, job_id).lease_until = now() - timedelta(seconds=1)
+
+
+def test_two_engines_never_claim_the_same_job(database: Database) -> None:
+    one, other = queue_of(database, "one", kind("good")), queue_of(database, "other", kind("good"))
+    asked = {waiting_job(database, one, "good") for _ in range(40)}
+    with ThreadPoolExecutor(8) as pool:
+        claims = list(pool.map(lambda number: claimed((one, other)[number % 2]), range(40)))
+    assert {claim.job_id for claim in claims} == asked and len({claim.token for claim in claims}) == 40
+    assert one.claim(list(Lane)) is None
+    for number, claim in enumerate(claims):
+        assert (one, other)[number % 2].end(claim, Outcome(result={}))
+
+
+def test_whoever_finishes_after_the_lease_has_ended_changes_nothing(database: Database) -> None:
+    """As a process does that was stopped for longer than its lease, and then goes on."""
+    finished = []
+
+    def finish(session: Session, job: Job, arguments: Told, result: dict[str, Any]) -> None:
+        finished.append(result["by"])
+
+    late, quick = (queue_of(database, owner, kind("long", finish=finish)) for owner in ("late", "quick"))
+    job_id = waiting_job(database, late, "long")
+    first = claimed(late)
+    assert quick.tend([]) is None, "a lease that holds is nobody's"
+    let_lease_end(database, job_id)
+    assert late.tend([job_id]) is None, "what runs here is not given to others by ourselves"
+    assert quick.tend([]) == 0.0
+    with database.begin() as session:
+        session.get_one(Job, job_id).retry_at = None
+    second = claimed(quick)
+    assert (second.job_id, second.earlier_token) == (job_id, first.token) and second.token != first.token
+    assert late.renew([first]) == {job_id}, "it is told to stop"
+    late.report(first, 0.9, "still at it")
+    assert not late.end(first, Outcome(result={"by": "late"}))
+    assert not late.end(first, Outcome(error=KeyError("late")))
+    assert quick.renew([second]) == set()
+    assert quick.end(second, Outcome(result={"by": "quick"}))
+    with database.begin() as session:
+        job = session.get_one(Job, job_id)
+    assert (job.state, job.result, job.attempts) == ("done", {"by": "quick"}, 2) and finished == ["quick"]
+    assert job.message != "still at it"
+
+
+def test_a_lease_that_is_renewed_holds(database: Database) -> None:
+    one, other = queue_of(database, "one", kind("long")), queue_of(database, "other", kind("long"))
+    job_id = waiting_job(database, one, "long")
+    claim = claimed(one)
+    let_lease_end(database, job_id)
+    assert one.renew([claim]) == set()
+    assert other.tend([]) is None and other.claim(list(Lane)) is None
+    assert one.end(claim, Outcome(result={}))
+
+
+def test_a_job_that_was_cancelled_is_not_run_again_by_a_server_that_starts(database: Database) -> None:
+    queue = queue_of(database, "killed", kind("long"))
+    job_id = waiting_job(database, queue, "long")
+    claim = claimed(queue)
+    queue.cancel(job_id)
+    assert queue.renew([claim]) == {job_id}
+    queue_of(database, "next", kind("long")).requeue_all("the server stopped")
+    with database.begin() as session:
+        assert session.get_one(Job, job_id).state == "cancelled"
+
+
+def test_arguments_of_another_version_fail_the_job_and_hold_up_no_other(database: Database) -> None:
+    queue = queue_of(database, "this", kind("good"))
+    bad = waiting_job(database, queue, "good", survives_try="many")
+    good = waiting_job(database, queue, "good")
+    assert claimed(queue).job_id == good
+    with database.begin() as session:
+        job = session.get_one(Job, bad)
+    assert job.state == "failed" and job.failure is not None and "cannot read" in job.failure["what"]
+
+
+@given(workers=st.integers(1, 8), asked=st.lists(st.sampled_from(list(Lane)), max_size=60))
+def test_lanes_leave_room_for_what_is_quick(workers: int, asked: list[Lane]) -> None:
+    running: dict[Lane, int] = {}
+    for lane in asked:
+        if lane in open_lanes(running, workers):
+            running[lane] = running.get(lane, 0) + 1
+    slow = running.get(Lane.STEADY, 0) + running.get(Lane.BULK, 0)
+    assert sum(running.values()) <= workers + 1
+    assert slow <= workers, "one place is always left to quick work"
+    assert running.get(Lane.BULK, 0) <= max(1, workers - 1)
+    if not running.get(Lane.QUICK):
+        assert Lane.QUICK in open_lanes(running, workers)
+    if asked.count(Lane.BULK) >= 1 and not (set(asked) - {Lane.BULK}):
+        assert running.get(Lane.BULK), "bulk work goes on if nothing else is asked for"
+
+
+def test_quick_work_does_not_wait_behind_long_work(started: Callable[..., Runner], tmp_path: Path) -> None:
+    runner = started(
+        kind("audit", "wait_for", lane=Lane.BULK),
+        kind("seal", "wait_for", lane=Lane.STEADY),
+        kind("take in", lane=Lane.QUICK),
+        workers=2,
+    )
+    may_end = tmp_path / "may end"
+    held = [
+        runner.ask(name, runs=str(tmp_path / f"{name} {number}"), may_end=str(may_end))
+        for name in ("audit", "seal")
+        for number in range(3)
+    ]
+    assert runner.ended(runner.ask("take in")).state == "done"
+    assert sorted(runner.job(number).state for number in held) == ["running"] * 2 + ["waiting"] * 4
+    may_end.touch()
+    assert {runner.ended(number).state for number in held} == {"done"}
+
+
+def test_what_a_dead_process_left_in_its_workspace_is_gone(started: Callable[..., Runner], tmp_path: Path) -> None:
+    runner = started(kind("frail", "die_at_work"))
+    job = runner.ended(runner.ask("frail", tries=str(tmp_path / "tries"), survives_try=2))
+    assert (job.state, job.attempts) == ("done", 2)
+    assert list((runner.media.root / "work").iterdir()) == []
+
+
+def test_nothing_leaves_a_workspace_that_was_given_up(media: MediaStore) -> None:
+    with media.workspace("0123") as folder, media.workspace("4567") as other:
+        (folder / "half").write_text("half")
+        media.remove_workspaces("0123")
+        assert not folder.exists() and other.is_dir()
+        with pytest.raises(FileNotFoundError):
+            (folder / "half").rename(media.root / "takes" / "half")
+
+
 def test_a_process_that_dies_means_once_more(started: Callable[..., Runner], tmp_path: Path) -> None:
     runner = started(kind("frail", "die"))
     job = runner.ended(runner.ask("frail", tries=str(tmp_path / "tries"), survives_try=2))
@@ -208,7 +360,7 @@ def test_a_process_that_dies_means_once_more(started: Callable[..., Runner], tmp
 def test_a_job_that_kills_every_process_is_given_up(started: Callable[..., Runner], tmp_path: Path) -> None:
     failures = []
 
-    def note(session: Session, job: Job, failure: dict[str, Any]) -> None:
+    def note(session: Session, job: Job, arguments: Told, failure: dict[str, Any]) -> None:
         failures.append(failure["what"])
 
     runner = started(kind("poison", "die", fail=note), kind("good"))

@@ -13,8 +13,10 @@ import bagit
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.sealing.profile import Profile
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.workroom.jobs.work import seal
+from inkwell_groove.workroom.jobs.arguments import Seal
+from inkwell_groove.workroom.jobs.sealing import seal
 from tests.core.test_package import order_in
+from tests.tasks import OwnTask
 
 _KILLS = 50
 
@@ -22,22 +24,22 @@ _KILLS = 50
 def test_whole_or_not_at_all(tmp_path: Path) -> None:
     media = MediaStore(tmp_path / "media")
     order = order_in(tmp_path, Profile(one_file=True, copies=(CopyOrder(kind="FLAC", bits=16),)))
-    arguments = {"media_root": str(media.root), "order": order.model_dump(mode="json"), "package": "T-1/1"}
+    first = Seal(order=order.model_dump(mode="json"), basis="", package="T-1/1", who="me")
     began = time.monotonic()
-    told = seal(arguments, lambda share, words: None)
+    told = seal(first, OwnTask(media))
     took_s = time.monotonic() - began
     old = media.package(told["folder"])
     chance = random.Random(9)
     whole = 0
     for number in range(2, _KILLS + 2):
-        arguments["package"] = f"T-1/{number}"
         # Every other time what the old package holds may be taken over, which must not cost it anything.
-        arguments["earlier"] = {**told, "sealed_at": "2026-01-01"} if number % 2 else None
+        earlier = {**told, "sealed_at": "2026-01-01"} if number % 2 else None
+        arguments = first.model_copy(update={"package": f"T-1/{number}", "earlier": earlier})
         worker = os.fork()
         if worker == 0:
             # Only what a job does, and then nothing: no clean-up of a test run may run here.
             try:
-                seal(arguments, lambda share, words: None)
+                seal(arguments, OwnTask(media))
             finally:
                 os._exit(0)
         began = time.monotonic()

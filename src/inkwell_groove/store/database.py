@@ -15,12 +15,13 @@ from contextvars import ContextVar
 from typing import Any, TypeVar
 
 import structlog
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Engine, create_engine, event, make_url
 from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import ORMExecuteState, Session, sessionmaker
 
 from inkwell_groove.core.errors import Conflict, InkwellError, Refused
+from inkwell_groove.store.settings import LOOPBACK
 
 T = TypeVar("T")
 log = structlog.get_logger()
@@ -132,6 +133,13 @@ def _code(error: DBAPIError) -> int:
     return arguments[0] if arguments and isinstance(arguments[0], int) else 0
 
 
+def _without_tls(url: str) -> dict[str, Any]:
+    """Return the option that saves the 50 ms of a TLS context for each connection, on this machine's own interface."""
+    parts = make_url(url)
+    is_asked_for = any(name.startswith("ssl") for name in parts.query)
+    return {"ssl_disabled": True} if parts.host in LOOPBACK and not is_asked_for else {}
+
+
 class Database:
     """Begins and commits transactions."""
 
@@ -143,7 +151,7 @@ class Database:
             pool_pre_ping=True,
             pool_size=10,
             max_overflow=20,
-            connect_args={"connect_timeout": 5},
+            connect_args={"connect_timeout": 5, **_without_tls(url)},
             hide_parameters=True,  # of a statement that failed: its values belong into no log
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)

@@ -34,11 +34,11 @@ class DiskSpace:
     """The room on a folder's disk for all that is no recording. Can be sent to another process."""
 
     def __init__(self, folder: Path, *, kept_bytes: int = 0, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
-        self._folder, self._kept_bytes, self._free_bytes = folder, kept_bytes, free_bytes
+        self._folder, self._kept_bytes, self.free_bytes_of = folder, kept_bytes, free_bytes
 
     def free_bytes(self) -> int:
         """Return how much may still be written, by recordings too."""
-        return self._free_bytes(self._folder)
+        return self.free_bytes_of(self._folder)
 
     def left_bytes(self) -> int:
         """Return how much may be written until only the room for recordings is left."""

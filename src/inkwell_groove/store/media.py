@@ -145,11 +145,18 @@ class MediaStore:
                 self._keep(beside, self.picture(sha256))
         return sha256
 
+    def without_reserve(self) -> MediaStore:
+        """Return the same store for work that may use the space that is kept for recordings."""
+        return MediaStore(self.root, free_bytes=self.space.free_bytes_of)
+
     @contextmanager
-    def workspace(self) -> Iterator[Path]:
-        """A new folder on the same file system, gone afterwards with whatever was not moved out of it."""
+    def workspace(self, token: str = "") -> Iterator[Path]:
+        """Return a new folder on the same file system, gone afterwards with whatever was not moved out of it.
+
+        A job's is named by its token. Raises DiskFull before or within the block if the disk is full.
+        """
         self.space.need(0)
-        folder = Path(tempfile.mkdtemp(dir=self.root / "work", prefix=f"{os.getpid()} "))
+        folder = Path(tempfile.mkdtemp(dir=self.root / "work", prefix=f"{token or f'server {os.getpid()}'} "))
         try:
             yield folder
         except OSError as cause:
@@ -160,16 +167,18 @@ class MediaStore:
             shutil.rmtree(folder, ignore_errors=True)
 
     def clear_workspaces(self) -> None:
-        """What a killed server left behind. Only to be called when no job runs."""
+        """Remove what a killed server left behind. Only to be called when no job runs."""
         for left in (self.root / "work").iterdir():
             shutil.rmtree(left, ignore_errors=True)
 
-    def clear_abandoned_workspaces(self) -> None:
-        """What processes left behind that are no more, while others work."""
-        for left in (self.root / "work").iterdir():
-            pid = left.name.partition(" ")[0]
-            if pid.isdecimal() and not _runs(int(pid)):
-                shutil.rmtree(left, ignore_errors=True)
+    def remove_workspaces(self, token: str) -> None:
+        """Remove the workspaces of a job whose claim was given up.
+
+        Each is renamed first: a process that goes on in it after all can move nothing out of it any more.
+        """
+        for left in (self.root / "work").glob(f"{token} *"):
+            with contextlib.suppress(FileNotFoundError):
+                shutil.rmtree(left.rename(left.with_name(f"given up, {left.name}")), ignore_errors=True)
 
     def _kept(self, kind: str, sha256: str) -> Path:
         return self.root / kind / _digest(sha256)[:2] / sha256
@@ -206,14 +215,6 @@ def sync_folder(path: Path) -> None:
             os.fsync(descriptor)
     finally:
         os.close(descriptor)
-
-
-def _runs(pid: int) -> bool:
-    """Whether there is such a process, other than as one that has ended and was not yet asked how."""
-    try:
-        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] not in ("Z", "X")
-    except (OSError, IndexError):
-        return False
 
 
 def _digest(text: str) -> str:

@@ -56,8 +56,8 @@ class Accounts(Part):
         super().__init__(database, media, events)
         self._settings = given
         self._hasher = PasswordHasher()  # argon2id, with the parameters of RFC 9106, 4, second choice
-        # Compared with where there is no such account, so that the answer takes as long and tells nothing.
-        self._nobody = self._hasher.hash(secrets.token_urlsafe())
+        # Compared with if there is no such account, so that the answer takes as long and tells nothing.
+        self._nobody = self._hasher.hash(secrets.token_urlsafe()) if given.needs_sign_in else ""
         self._by_name = Attempts(allowed=_PER_NAME, within_s=_WITHIN_S, clock=time.monotonic)
         self._by_address = Attempts(allowed=_PER_ADDRESS, within_s=_WITHIN_S, clock=time.monotonic)
 

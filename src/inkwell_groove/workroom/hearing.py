@@ -18,7 +18,8 @@ from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.store.database import after_commit
 from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore
 from inkwell_groove.store.models import Job, PlanVersion, Side
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import WithRestoration
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, Result
 from inkwell_groove.workroom.listening import MAX_SAMPLES
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import side_label, side_row
@@ -79,10 +80,11 @@ class Hearing(Part):
         self._scans: OrderedDict[str, Scan] = OrderedDict()  # a take's scan is always the same
         self._lock = threading.Lock()
 
-    def kinds(self) -> list[JobKind]:
+    def kinds(self) -> list[AnyKind]:
+        functions = "inkwell_groove.workroom.jobs.sides"
         return [
-            JobKind(LEARN, "inkwell_groove.workroom.jobs.work:learn_of_side", self._finish),
-            JobKind(REPORT, "inkwell_groove.workroom.jobs.work:report_harm", self._finish),
+            JobKind(LEARN, f"{functions}:learn_of_side", WithRestoration, self._finish, lane=Lane.QUICK),
+            JobKind(REPORT, f"{functions}:report_harm", WithRestoration, self._finish, lane=Lane.QUICK),
         ]
 
     def close(self) -> None:
@@ -223,12 +225,7 @@ class Hearing(Part):
     def _ask(self, side_id: int, kind: str) -> JobView:
         asked = self.asked(side_id, None)
         self._check_scanned(asked)
-        arguments = {
-            "media_root": str(self._media.root),
-            "sha256": asked.sha256,
-            "name": asked.name,
-            "restoration": asked.restoration.model_dump(mode="json"),
-        }
+        arguments = WithRestoration(sha256=asked.sha256, name=asked.name, restoration=asked.restoration)
         with self._database.begin() as session:
             side = side_row(session, side_id, lock=True)
             docket_id, subject = side.carrier.docket_id, f"{side.carrier.docket.shelfmark}, side {side.letter}"
@@ -236,7 +233,7 @@ class Hearing(Part):
                 select(Job).where(Job.docket_id == docket_id, Job.kind == kind, Job.state.in_(("waiting", "running")))
             )
             for job in waiting:
-                if job.arguments == arguments:
+                if job.arguments == arguments.model_dump(mode="json"):
                     return JobView.of(job)
             return JobView.of(self.jobs.ask(session, kind, docket_id=docket_id, subject=subject, arguments=arguments))
 
@@ -352,10 +349,10 @@ class Hearing(Part):
                 self._ears.popitem(last=False)
             return _Open(ear, exact)
 
-    def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
+    def _finish(self, session: Session, job: Job, arguments: WithRestoration, result: Result) -> None:
         """What was heard lies beside the take; only the newest is kept."""
         for name in (LEARNT_NAME, HARM_NAME):
-            for old in self._media.derived_newest_first(job.arguments["sha256"], name)[_KEPT_LEARNT:]:
+            for old in self._media.derived_newest_first(arguments.sha256, name)[_KEPT_LEARNT:]:
                 after_commit(session, partial(old.unlink, missing_ok=True))
 
 

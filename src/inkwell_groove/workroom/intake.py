@@ -15,7 +15,8 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, Upload, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import TakeIn
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, Result
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import docket_row, not_of_disc, received_bytes, side_label, side_row, sides_of
 from inkwell_groove.workroom.receiving import Receiving
@@ -34,8 +35,9 @@ class Intake(Part):
         self._max_bytes = max_bytes
         self._receiving: dict[int, Receiving] = {}
 
-    def kind(self) -> JobKind:
-        return JobKind(TAKE_IN, "inkwell_groove.workroom.jobs.work:take_in", self._finish, self._fail)
+    def kind(self) -> AnyKind:
+        function = "inkwell_groove.workroom.jobs.takes:take_in"
+        return JobKind(TAKE_IN, function, TakeIn, self._finish, self._fail, lane=Lane.QUICK)
 
     def begin(self, docket_id: int, *, side_id: int | None, name: str, size_bytes: int, who: str) -> UploadView:
         """Room for a recording of that many bytes, on the given side or the first that has none.
@@ -164,13 +166,13 @@ class Intake(Part):
 
     def _ask(self, session: Session, upload: Upload, extra: dict[str, Any]) -> UploadView:
         upload.state, upload.refusal = "taking in", None
-        arguments = {"media_root": str(self._media.root), "upload_id": upload.id, "name": upload.name, **extra}
+        arguments = TakeIn(upload_id=upload.id, name=upload.name, **extra)
         self.jobs.ask(session, TAKE_IN, docket_id=upload.docket_id, subject=upload.name, arguments=arguments)
         return UploadView.of(upload, received_bytes(self._media, upload.id))
 
-    def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        who = job.arguments["who"]
-        upload = self._row(session, job.arguments["upload_id"])
+    def _finish(self, session: Session, job: Job, arguments: TakeIn, result: Result) -> None:
+        who = arguments.who
+        upload = self._row(session, arguments.upload_id)
         side = side_row(session, upload.side_id, lock=True)
         take = made_take(result, name=upload.name, who=who)
         self._takes.add(session, side, take, who=who)
@@ -180,8 +182,8 @@ class Intake(Part):
         session.delete(upload)
         after_commit(session, lambda: self._media.forget_upload(upload.id))
 
-    def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
-        upload = session.get(Upload, job.arguments["upload_id"])
+    def _fail(self, session: Session, job: Job, arguments: TakeIn, failure: Result) -> None:
+        upload = session.get(Upload, arguments.upload_id)
         if upload is not None:
             upload.state, upload.refusal = "refused", failure
 

@@ -22,7 +22,8 @@ from inkwell_groove.store.models import Job, PlanVersion, Side, Take, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.heard import Grounds
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import FindTracks
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, Result
 from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import newest_child, not_of_disc, plan_of, plan_view, side_label, side_row
@@ -39,8 +40,8 @@ class Plans(Part):
         super().__init__(database, media, events)
         self._grounds = Grounds(media)
 
-    def kind(self) -> JobKind:
-        return JobKind(FIND, "inkwell_groove.workroom.jobs.work:find", self._finish)
+    def kind(self) -> AnyKind:
+        return JobKind(FIND, "inkwell_groove.workroom.jobs.sides:find", FindTracks, self._finish, lane=Lane.QUICK)
 
     def edit(self, side_id: int, edit: PlanEdit, *, based_on: int, who: str) -> PlanView:
         """The plan after an edit, as a new version.
@@ -143,17 +144,16 @@ class Plans(Part):
         take, plan = side.chosen_take, plan_of(side)
         assert take is not None
         fixed = fixed_joins(plan, take.rate_hz) if plan is not None and known.keep else []
-        arguments = {
-            "media_root": str(self._media.root),
-            "sha256": take.sha256,
-            "name": take.name,
-            "side_id": side.id,
-            "side_start_sample": take.side_start_sample,
-            "side_end_sample": take.side_end_sample,
+        arguments = FindTracks(
+            sha256=take.sha256,
+            name=take.name,
+            side_id=side.id,
+            side_start_sample=take.side_start_sample,
+            side_end_sample=take.side_end_sample,
             **known.model_dump(mode="json", exclude={"keep"}),
-            "fixed": [one.model_dump() for one in fixed],
-            "who": who,
-        }
+            fixed=[one.model_dump() for one in fixed],
+            who=who,
+        )
         subject = f"{side.carrier.docket.shelfmark}, side {side.letter}"
         return self.jobs.ask(session, FIND, docket_id=side.carrier.docket_id, subject=subject, arguments=arguments)
 
@@ -193,17 +193,17 @@ class Plans(Part):
         move = MoveEdge(op="move edge", track_key=track_key, edge=edge, to_sample=sample)
         return self.edit(side_id, move, based_on=based_on, who=who)
 
-    def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        side = side_row(session, job.arguments["side_id"], lock=True)
+    def _finish(self, session: Session, job: Job, arguments: FindTracks, result: Result) -> None:
+        side = side_row(session, arguments.side_id, lock=True)
         plan, take = plan_of(side), side.chosen_take
-        if plan is None or take is None or take.sha256 != job.arguments["sha256"]:
+        if plan is None or take is None or take.sha256 != arguments.sha256:
             raise Conflict("another take was chosen meanwhile", where=side_label(side), remedy="Find the tracks again")
         found = FoundTracks.model_validate(result)
-        catalogue_s = tuple(job.arguments.get("durations_s") or ())
+        catalogue_s = tuple(arguments.durations_s or ())
         changed = laid(plan, found, catalogue_s, new_track_key)
         count = len(changed.tracks)
         action = f"{count} track{'s' if count != 1 else ''} found"
-        self.add_version(session, side, changed, action, job.arguments["who"])
+        self.add_version(session, side, changed, action, arguments.who)
 
     @staticmethod
     def begin_anew(session: Session, side: Side, take: Take, plan: Plan, action: str, who: str) -> None:

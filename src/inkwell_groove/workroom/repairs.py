@@ -8,17 +8,16 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
-from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict
 from inkwell_groove.core.restoration.steps import Clicks
 from inkwell_groove.core.restoration.told import Listed, Proposal
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import SCAN_NAME, MediaStore
-from inkwell_groove.store.models import Job
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.hearing import Hearing
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import OfTake
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, finish_nothing
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import side_label, side_row
 from inkwell_groove.workroom.repair_views import RepairOrder, RepairState, RepairsView, RepairsWanted
@@ -56,8 +55,8 @@ class Repairs(Part):
         self._sides: OrderedDict[tuple[int, float | None, str], _SideRepairs] = OrderedDict()
         self._lock = threading.Lock()
 
-    def kind(self) -> JobKind:
-        return JobKind(SCAN, "inkwell_groove.workroom.jobs.work:scan", self._finish)
+    def kind(self) -> AnyKind:
+        return JobKind(SCAN, "inkwell_groove.workroom.jobs.sides:scan", OfTake, finish_nothing, lane=Lane.QUICK)
 
     def scan(self, side_id: int) -> JobView:
         """Asks for the job that scans the side's take. Raises Conflict where it has none."""
@@ -68,7 +67,7 @@ class Repairs(Part):
                 raise Conflict(
                     "this side has no take yet", where=side_label(side), remedy="Drop a recording on it first"
                 )
-            arguments = {"media_root": str(self._media.root), "sha256": take.sha256, "name": take.name}
+            arguments = OfTake(sha256=take.sha256, name=take.name)
             subject = f"{side.carrier.docket.shelfmark}, side {side.letter}"
             docket_id = side.carrier.docket_id
             return JobView.of(self.jobs.ask(session, SCAN, docket_id=docket_id, subject=subject, arguments=arguments))
@@ -126,9 +125,6 @@ class Repairs(Part):
             while len(self._sides) > _KEPT:
                 self._sides.popitem(last=False)
         return side
-
-    def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        """What was found lies beside the take; the rows have nothing to say of it."""
 
 
 def _state(one: Listed) -> RepairState:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -15,7 +13,8 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Docket, Job, Side, StoredStartingPoint, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import Restore
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Result
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import is_disc, plan_of, side_label, side_row, sides_of
@@ -34,8 +33,8 @@ class Restoring(Part):
         super().__init__(database, media, events)
         self._plans = plans
 
-    def kind(self) -> JobKind:
-        return JobKind(RESTORE, "inkwell_groove.workroom.jobs.work:propose_for", self._finish)
+    def kind(self) -> AnyKind:
+        return JobKind(RESTORE, "inkwell_groove.workroom.jobs.sides:propose_for", Restore, self._finish)
 
     def points(self) -> list[StartingPointView]:
         with self._database.begin() as session:
@@ -88,14 +87,13 @@ class Restoring(Part):
                 if take is None or plan_of(side) is None:
                     continue
                 docket = side.carrier.docket
-                arguments = {
-                    "media_root": str(self._media.root),
-                    "sha256": take.sha256,
-                    "name": take.name,
-                    "side_id": side.id,
-                    "point": point.model_dump(mode="json"),
-                    "who": who,
-                }
+                arguments = Restore(
+                    sha256=take.sha256,
+                    name=take.name,
+                    side_id=side.id,
+                    point=point.model_dump(mode="json"),
+                    who=who,
+                )
                 subject = f"{docket.shelfmark}, side {side.letter}"
                 job = self.jobs.ask(session, RESTORE, docket_id=docket.id, subject=subject, arguments=arguments)
                 views.append(JobView.of(job))
@@ -113,19 +111,19 @@ class Restoring(Part):
             made = {int(job.arguments["side_id"]): (job.result or {}).get(_VERSION) for job in jobs}
         return sum(self._plans.undo_version(side_id, version, who=who) for side_id, version in made.items() if version)
 
-    def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        side = side_row(session, job.arguments["side_id"], lock=True)
+    def _finish(self, session: Session, job: Job, arguments: Restore, result: Result) -> None:
+        side = side_row(session, arguments.side_id, lock=True)
         plan, take = plan_of(side), side.chosen_take
-        if plan is None or take is None or take.sha256 != job.arguments["sha256"]:
+        if plan is None or take is None or take.sha256 != arguments.sha256:
             raise Conflict(
                 "another take was chosen meanwhile", where=side_label(side), remedy="Restore this side again"
             )
-        point = StartingPoint.model_validate(job.arguments["point"])
+        point = StartingPoint.model_validate(arguments.point)
         restoration = point.with_amount(result["amount"], plan.restoration)
         changed = plan.model_copy(update={"restoration": restoration})
         action = f"restored from {point.name}"
         # The job's result says what it made, so that just that can be undone.
-        result[_VERSION] = self._plans.add_version(session, side, changed, action, job.arguments["who"])
+        result[_VERSION] = self._plans.add_version(session, side, changed, action, arguments.who)
 
     def _all(self, session: Session) -> list[StartingPointView]:
         rows = session.scalars(select(StoredStartingPoint))

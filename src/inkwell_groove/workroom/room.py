@@ -189,9 +189,8 @@ class Workroom:
             self.database,
             self.events,
             kinds,
+            self.media,
             workers=settings.workers,
-            after_death=self.media.clear_abandoned_workspaces,
-            space=self.media.space,
         )
         for part in (*parts, *many, self.choosing, self.taking_back):
             part.jobs = self.jobs

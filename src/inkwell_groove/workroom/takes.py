@@ -17,7 +17,8 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, Side, Take, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import CompareTakes, Join
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, Result, finish_nothing
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import is_disc, not_of_disc, plan_of, side_label, side_row, sides_of
@@ -33,10 +34,11 @@ class Takes(Part):
         super().__init__(database, media, events)
         self._plans = plans
 
-    def kinds(self) -> list[JobKind]:
+    def kinds(self) -> list[AnyKind]:
+        functions = "inkwell_groove.workroom.jobs.takes"
         return [
-            JobKind(JOIN, "inkwell_groove.workroom.jobs.work:join", self._joined),
-            JobKind(COMPARE, "inkwell_groove.workroom.jobs.work:compare", lambda session, job, result: None),
+            JobKind(JOIN, f"{functions}:join", Join, self._joined),
+            JobKind(COMPARE, f"{functions}:compare", CompareTakes, finish_nothing, lane=Lane.QUICK),
         ]
 
     def add(self, session: Session, side: Side, take: Take, *, who: str, known: Knowledge | None = None) -> None:
@@ -142,15 +144,14 @@ class Takes(Part):
                         where=side_label(side),
                         remedy="Join takes of one rate and word length; nothing is converted unasked",
                     )
-            arguments = {
-                "media_root": str(self._media.root),
-                "side_id": side_id,
-                "take_ids": take_ids,
-                "sha256s": [take.sha256 for take in takes],
-                "name": f"{side_label(side)}, {len(takes)} takes joined.wav",
-                "note": "Joined from " + ", then ".join(take.name for take in takes) + ".",
-                "who": who,
-            }
+            arguments = Join(
+                side_id=side_id,
+                take_ids=take_ids,
+                sha256s=[take.sha256 for take in takes],
+                name=f"{side_label(side)}, {len(takes)} takes joined.wav",
+                note="Joined from " + ", then ".join(take.name for take in takes) + ".",
+                who=who,
+            )
             docket = side.carrier.docket
             job = self.jobs.ask(session, JOIN, docket_id=docket.id, subject=side_label(side), arguments=arguments)
             return JobView.of(job)
@@ -161,11 +162,9 @@ class Takes(Part):
             takes = [session.get(Take, take_id) for take_id in (first_id, second_id)]
             if takes[0] is None or takes[1] is None:
                 raise Missing("one of these takes is not there", remedy="Reload the docket")
-            arguments = {
-                "media_root": str(self._media.root),
-                "sha256s": [take.sha256 for take in takes if take],
-                "names": [take.name for take in takes if take],
-            }
+            arguments = CompareTakes(
+                sha256s=[take.sha256 for take in takes if take], names=[take.name for take in takes if take]
+            )
             docket_id = takes[0].side.carrier.docket_id
             job = self.jobs.ask(session, COMPARE, docket_id=docket_id, subject=takes[0].name, arguments=arguments)
             return JobView.of(job)
@@ -178,21 +177,20 @@ class Takes(Part):
                 raise Missing(f"comparison {job_id} is not done", remedy="Wait for its job to end")
             return Comparison.model_validate(job.result)
 
-    def _joined(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        arguments = job.arguments
-        side = side_row(session, arguments["side_id"], lock=True)
-        take = made_take(result, name=arguments["name"], note=arguments["note"], who=arguments["who"])
-        self.add(session, side, take, who=arguments["who"])
+    def _joined(self, session: Session, job: Job, arguments: Join, result: Result) -> None:
+        side = side_row(session, arguments.side_id, lock=True)
+        take = made_take(result, name=arguments.name, note=arguments.note, who=arguments.who)
+        self.add(session, side, take, who=arguments.who)
         before = {"take_id": side.chosen_take_id}
-        self._choose(session, side, take, arguments["who"])
-        self._plans.ask_to_find(session, side, Knowledge(), who=arguments["who"])
+        self._choose(session, side, take, arguments.who)
+        self._plans.ask_to_find(session, side, Knowledge(), who=arguments.who)
         ledger.record(
             session,
-            who=arguments["who"],
-            action=f"{side_label(side)}: {len(arguments['take_ids'])} takes joined and chosen",
+            who=arguments.who,
+            action=f"{side_label(side)}: {len(arguments.take_ids)} takes joined and chosen",
             docket_id=side.carrier.docket_id,
             before=before,
-            after={"take_id": take.id, "sha256": take.sha256, "of": arguments["take_ids"]},
+            after={"take_id": take.id, "sha256": take.sha256, "of": arguments.take_ids},
         )
 
     def _choose(self, session: Session, side: Side, take: Take, who: str) -> None:

@@ -19,6 +19,7 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, LedgerEntry
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.jobs.arguments import MoveFiles, UndoStep
 from inkwell_groove.workroom.ledger import WayKind
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.views import View
@@ -34,8 +35,8 @@ class Going:
     what: str = ""
 
     @classmethod
-    def after(cls, job: Job) -> Going:
-        return cls(job.arguments["who"], tuple(job.arguments.get("then", ())), job.id)
+    def after(cls, job: Job, arguments: UndoStep | MoveFiles) -> Going:
+        return cls(arguments.who, tuple(arguments.then), job.id)
 
     def arguments(self) -> dict[str, Any]:
         """What a job keeps of it."""

@@ -12,7 +12,10 @@ from inkwell_groove.store.models.base import Base, now
 
 
 class Job(Base):
-    """Long work: what, with what, how far, and how it ended."""
+    """Long work: what, with what, how far, and how it ended.
+
+    While it runs, `owner` runs it under a claim with a `token`, which holds until `lease_until`.
+    """
 
     __tablename__ = "job"
 
@@ -22,6 +25,12 @@ class Job(Base):
     subject: Mapped[str] = mapped_column(String(200))
     arguments: Mapped[dict[str, Any]]
     state: Mapped[str] = mapped_column(String(12), index=True, default="waiting")
+    lane: Mapped[str] = mapped_column(String(12), default="steady")
+    owner: Mapped[str | None] = mapped_column(String(80))
+    token: Mapped[str | None] = mapped_column(String(16))
+    lease_until: Mapped[datetime | None]
+    retry_at: Mapped[datetime | None]
+    is_cancelled: Mapped[bool] = mapped_column(default=False)
     progress: Mapped[float] = mapped_column(default=0.0)
     message: Mapped[str] = mapped_column(String(300), default="")
     attempts: Mapped[int] = mapped_column(default=0)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -27,7 +26,8 @@ from inkwell_groove.workroom.disc.standing import Standing, standing
 from inkwell_groove.workroom.disc.strip import STATES, state_of, strip_of
 from inkwell_groove.workroom.disc.views import DiscView, DrivesView, DriveView, StripView
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import DiscTake, ReadDisc
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Result
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import is_disc, plan_of, side_label, side_row
@@ -54,10 +54,11 @@ class Discs(Part):
         self._plans, self._drives, self._settings = plans, drives, given
         self.recognise: Callable[[int], None] = lambda docket_id: None
 
-    def kinds(self) -> list[JobKind]:
+    def kinds(self) -> list[AnyKind]:
+        functions = "inkwell_groove.workroom.jobs.discs"
         return [
-            JobKind(READ, "inkwell_groove.workroom.jobs.discs:read_disc", self._was_read, self._was_not_read),
-            JobKind(TAKE, "inkwell_groove.workroom.jobs.discs:make_disc_take", self._has_take, after=self.recognise),
+            JobKind(READ, f"{functions}:read_disc", ReadDisc, self._was_read, self._was_not_read),
+            JobKind(TAKE, f"{functions}:make_disc_take", DiscTake, self._has_take, after=self.recognise),
         ]
 
     # Drives
@@ -181,17 +182,16 @@ class Discs(Part):
             )
             session.add(row)
             session.flush()
-            arguments = {
-                "media_root": str(self._media.root),
-                "read_id": row.id,
-                "drive": order.model_dump(mode="json"),
-                "digest": before.toc.digest if before.toc else None,
+            arguments = ReadDisc(
+                read_id=row.id,
+                drive=order.model_dump(mode="json"),
+                digest=before.toc.digest if before.toc else None,
                 **{name: value for name, value in asked.items() if name != "drive_name"},
-                "register": self._settings.witness_register,
-                "timeout_s": self._settings.witness_timeout_s,
-                "who": who,
-                "read_at": now().isoformat(timespec="seconds"),
-            }
+                register_address=self._settings.witness_register,
+                timeout_s=self._settings.witness_timeout_s,
+                who=who,
+                read_at=now().isoformat(timespec="seconds"),
+            )
             subject = f"{side.carrier.docket.shelfmark}, {side_label(side).lower()}"
             job = self.jobs.ask(session, READ, docket_id=side.carrier.docket_id, subject=subject, arguments=arguments)
             row.job_id = job.id
@@ -274,14 +274,14 @@ class Discs(Part):
 
     # Ends of jobs
 
-    def _was_read(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        row = session.get_one(DiscRead, job.arguments["read_id"], with_for_update=True)
+    def _was_read(self, session: Session, job: Job, arguments: ReadDisc, result: Result) -> None:
+        row = session.get_one(DiscRead, arguments.read_id, with_for_update=True)
         self._busy(session)
         record = DiscRecord.model_validate(result["record"])
         row.record, row.state = result["record"], "read"
         if record.offset_from == "the register":
             self._keep_offset(session, row.drive_id, record.offset_samples, "the register")
-        side, who = row.side, job.arguments["who"]
+        side, who = row.side, arguments.who
         found = standing(side.disc_reads)
         side.carrier.docket.changed_at = now()
         grade = found.grade
@@ -296,8 +296,8 @@ class Discs(Part):
             self._ask_for_take(session, side, found, who)
         session.flush()
 
-    def _was_not_read(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
-        row = session.get(DiscRead, job.arguments["read_id"])
+    def _was_not_read(self, session: Session, job: Job, arguments: ReadDisc, failure: Result) -> None:
+        row = session.get(DiscRead, arguments.read_id)
         if row is not None:
             row.state = "cancelled" if failure.get("code") == "Cancelled" else "failed"
             row.refusal = failure
@@ -309,24 +309,23 @@ class Discs(Part):
 
     def _ask_for_take(self, session: Session, side: Side, found: Standing, who: str) -> None:
         assert found.toc is not None
-        arguments = {
-            "media_root": str(self._media.root),
-            "side_id": side.id,
-            "toc": found.toc.model_dump(mode="json"),
-            "files": {str(number): path for number, path in found.files().items()},
-            "name": f"{side.carrier.docket.shelfmark} {side_label(side).lower()}.flac",
-            "who": who,
-        }
+        arguments = DiscTake(
+            side_id=side.id,
+            toc=found.toc.model_dump(mode="json"),
+            files={str(number): path for number, path in found.files().items()},
+            name=f"{side.carrier.docket.shelfmark} {side_label(side).lower()}.flac",
+            who=who,
+        )
         docket = side.carrier.docket
         subject = f"{docket.shelfmark}, {side_label(side).lower()}"
         self.jobs.ask(session, TAKE, docket_id=docket.id, subject=subject, arguments=arguments)
 
-    def _has_take(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        side, who = side_row(session, job.arguments["side_id"], lock=True), job.arguments["who"]
+    def _has_take(self, session: Session, job: Job, arguments: DiscTake, result: Result) -> None:
+        side, who = side_row(session, arguments.side_id, lock=True), arguments.who
         found = standing(side.disc_reads)
         take = next((one for one in side.takes if one.sha256 == result["sha256"]), None)
         if take is None:
-            take = made_take(result, name=job.arguments["name"], who=who, note=self._note(found))
+            take = made_take(result, name=arguments.name, who=who, note=self._note(found))
             take.side = side
             session.add(take)
             session.flush()

@@ -19,7 +19,8 @@ from inkwell_groove.store.database import after_commit
 from inkwell_groove.store.models import Job, SoundRelation, now
 from inkwell_groove.workroom.duplicates.sounds import Sound, all_sounds
 from inkwell_groove.workroom.files.orders import CompareOrder, CompareResult, KnownPair, forget, read_lines, write_lines
-from inkwell_groove.workroom.jobs.runner import JobKind, under_way
+from inkwell_groove.workroom.jobs.arguments import InFolder
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, under_way
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.views import JobView
 
@@ -32,8 +33,9 @@ _CHUNK = 2_000
 class Comparing(Part):
     """Asks for the comparison and keeps what it found."""
 
-    def kind(self) -> JobKind:
-        return JobKind(COMPARE, "inkwell_groove.workroom.jobs.duplicates:compare_sounds", self._finish, self._fail)
+    def kind(self) -> AnyKind:
+        function = "inkwell_groove.workroom.jobs.duplicates:compare_sounds"
+        return JobKind(COMPARE, function, InFolder, self._finish, self._fail, lane=Lane.BULK)
 
     def ask(self, *, who: str) -> JobView:
         """Compares what was heard and not compared yet. Raises Conflict where nothing was heard, or it is under way."""
@@ -53,28 +55,31 @@ class Comparing(Part):
                 )
             told_by = func.json_value(SoundRelation.document, "$.rules")
             session.execute(delete(SoundRelation).where(func.coalesce(told_by, 0) != RULES))
-            job = self.jobs.ask(session, COMPARE, docket_id=None, subject=f"{len(sounds)} sounds", arguments={})
-            folder = self._media.root / "surveys" / f"comparing {job.id}"
-            folder.mkdir(parents=True, exist_ok=True)
-            write_lines(
-                folder / "order", [CompareOrder(sound_id=one.id, path=str(one.path)) for one in sounds.values()]
-            )
-            known = session.execute(select(SoundRelation.first, SoundRelation.second)).tuples()
-            write_lines(folder / "known", [KnownPair(first=first, second=second) for first, second in known])
+            orders = [CompareOrder(sound_id=one.id, path=str(one.path)) for one in sounds.values()]
+            pairs = session.execute(select(SoundRelation.first, SoundRelation.second)).tuples()
+            known = [KnownPair(first=first, second=second) for first, second in pairs]
             titled = [KnownPair(first=first, second=second) for first, second in same_titles(sounds.values())]
-            write_lines(folder / "titled", titled)
-            job.arguments = {"media_root": str(self._media.root), "folder": str(folder)}
-            return JobView.of(job)
 
-    def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
-        self._keep(session, job)
+            def arguments(job_id: int) -> InFolder:
+                folder = self._media.root / "surveys" / f"comparing {job_id}"
+                folder.mkdir(parents=True, exist_ok=True)
+                write_lines(folder / "order", orders)
+                write_lines(folder / "known", known)
+                write_lines(folder / "titled", titled)
+                return InFolder(folder=str(folder))
 
-    def _fail(self, session: Session, job: Job, _: dict[str, Any]) -> None:
+            subject = f"{len(sounds)} sounds"
+            return JobView.of(self.jobs.ask(session, COMPARE, docket_id=None, subject=subject, arguments=arguments))
+
+    def _finish(self, session: Session, job: Job, arguments: InFolder, _: dict[str, Any]) -> None:
+        self._keep(session, arguments)
+
+    def _fail(self, session: Session, job: Job, arguments: InFolder, _: dict[str, Any]) -> None:
         """What was compared before it stopped was compared."""
-        self._keep(session, job)
+        self._keep(session, arguments)
 
-    def _keep(self, session: Session, job: Job) -> None:
-        folder = Path(job.arguments["folder"])
+    def _keep(self, session: Session, arguments: InFolder) -> None:
+        folder = Path(arguments.folder)
         found = [CompareResult.model_validate_json(line) for line in read_lines(folder / "found")]
         here = {tuple(pair) for pair in session.execute(select(SoundRelation.first, SoundRelation.second))}
         rows = [

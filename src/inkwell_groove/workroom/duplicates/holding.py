@@ -23,7 +23,8 @@ from inkwell_groove.workroom.files.bundles import bundle_row, root_of
 from inkwell_groove.workroom.files.orders import MoveOrder, MoveResult, forget, read_lines, write_lines
 from inkwell_groove.workroom.files.sheet import files_of
 from inkwell_groove.workroom.files.steps import BRING_BACK, SET_ASIDE, nothing_else_runs
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import MoveFiles
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind
 from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.taking_back import Going, Gone, Way
@@ -70,11 +71,11 @@ class Holding(Part):
         super().__init__(database, media, events)
         self._stopping = threading.Event()
 
-    def kinds(self) -> list[JobKind]:
+    def kinds(self) -> list[AnyKind]:
         work = "inkwell_groove.workroom.jobs.duplicates:move_files"
         return [
-            JobKind(SET_ASIDE, work, self._is_aside, self._is_aside),
-            JobKind(BRING_BACK, work, self._is_back, self._is_back, needs_space=False),
+            JobKind(SET_ASIDE, work, MoveFiles, self._is_aside, self._is_aside),
+            JobKind(BRING_BACK, work, MoveFiles, self._is_back, self._is_back, needs_space=False),
         ]
 
     def start(self) -> None:
@@ -199,16 +200,18 @@ class Holding(Part):
         return self._media.root / "holding" / held.place
 
     def _ask(self, session: Session, kind: str, orders: list[MoveOrder], going: Going) -> JobView:
-        job = self.jobs.ask(session, kind, docket_id=None, subject=f"{len(orders)} files", arguments={})
-        folder = self._media.root / "holding" / f"job {job.id}"
-        folder.mkdir(parents=True, exist_ok=True)
-        write_lines(folder / "order", orders)
-        job.arguments = {"folder": str(folder), **going.arguments()}
-        return JobView.of(job)
+        def arguments(job_id: int) -> MoveFiles:
+            folder = self._media.root / "holding" / f"job {job_id}"
+            folder.mkdir(parents=True, exist_ok=True)
+            write_lines(folder / "order", orders)
+            return MoveFiles(folder=str(folder), **going.arguments())
 
-    def _is_aside(self, session: Session, job: Job, _: dict[str, Any]) -> None:
+        subject = f"{len(orders)} files"
+        return JobView.of(self.jobs.ask(session, kind, docket_id=None, subject=subject, arguments=arguments))
+
+    def _is_aside(self, session: Session, job: Job, arguments: MoveFiles, _: dict[str, Any]) -> None:
         """What was moved is no longer a file of its folder; what could not be is left as it was."""
-        for held, moved in self._moved(session, job, GOING):
+        for held, moved in self._moved(session, arguments, GOING):
             if moved is None or moved.problem:
                 held.state = LEFT
                 continue
@@ -216,10 +219,10 @@ class Holding(Part):
             if (row := session.get(BundleFile, held.row["id"])) is not None:
                 session.delete(row)
         session.flush()
-        self.settled(session, job.arguments["who"])
+        self.settled(session, arguments.who)
 
-    def _is_back(self, session: Session, job: Job, _: dict[str, Any]) -> None:
-        pairs = self._moved(session, job, RETURNING)
+    def _is_back(self, session: Session, job: Job, arguments: MoveFiles, _: dict[str, Any]) -> None:
+        pairs = self._moved(session, arguments, RETURNING)
         for held, moved in pairs:
             if moved is None or moved.problem:
                 held.state = HELD
@@ -227,11 +230,11 @@ class Holding(Part):
             held.state = BACK
             session.execute(insert(BundleFile), [{**held.row, "bundle_id": held.bundle_id}])
         session.flush()
-        self.settled(session, job.arguments["who"])
-        self.went_back(session, Going.after(job), all(held.state == BACK for held, _ in pairs))
+        self.settled(session, arguments.who)
+        self.went_back(session, Going.after(job, arguments), all(held.state == BACK for held, _ in pairs))
 
-    def _moved(self, session: Session, job: Job, state: str) -> list[tuple[HeldFile, MoveResult | None]]:
-        folder = Path(job.arguments["folder"])
+    def _moved(self, session: Session, arguments: MoveFiles, state: str) -> list[tuple[HeldFile, MoveResult | None]]:
+        folder = Path(arguments.folder)
         keys = [MoveOrder.model_validate_json(line).key for line in read_lines(folder / "order")]
         found = {one.key: one for line in read_lines(folder / "moved") if (one := MoveResult.model_validate_json(line))}
         rows = session.scalars(select(HeldFile).where(HeldFile.id.in_(keys), HeldFile.state == state))
@@ -240,7 +243,7 @@ class Holding(Part):
         if told:
             ledger.record(
                 session,
-                who=job.arguments["who"],
+                who=arguments.who,
                 action=f"{len(told)} files could not be moved",
                 docket_id=None,
                 after={"problems": told[:200]},

@@ -21,7 +21,8 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.files.folders import files_below, kind_of
 from inkwell_groove.workroom.files.orders import Result, read_lines
 from inkwell_groove.workroom.files.views import BundleView, FolderView
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import BringIn
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane
 from inkwell_groove.workroom.part import Part
 
 BRING_IN = "bring in"
@@ -38,8 +39,9 @@ class Bundles(Part):
         super().__init__(database, media, events)
         self._root = root
 
-    def kind(self) -> JobKind:
-        return JobKind(BRING_IN, "inkwell_groove.workroom.jobs.bringing_in:bring_in", self._finish, self._fail)
+    def kind(self) -> AnyKind:
+        function = "inkwell_groove.workroom.jobs.bringing_in:bring_in"
+        return JobKind(BRING_IN, function, BringIn, self._finish, self._fail, lane=Lane.QUICK)
 
     def folders(self) -> list[FolderView]:
         """What lies below the configured root and holds files, by name."""
@@ -136,13 +138,7 @@ class Bundles(Part):
             return _view(bundle, {})
 
     def _ask(self, session: Session, bundle: Bundle, source: Path, *, apart: bool = False) -> None:
-        arguments = {
-            "media_root": str(self._media.root),
-            "bundle_id": bundle.id,
-            "source": str(source),
-            "in_place": bundle.in_place,
-            "apart": apart,
-        }
+        arguments = BringIn(bundle_id=bundle.id, source=str(source), in_place=bundle.in_place, apart=apart)
         self.jobs.ask(session, BRING_IN, docket_id=None, subject=bundle.name, arguments=arguments)
 
     def all(self) -> list[BundleView]:
@@ -165,8 +161,8 @@ class Bundles(Part):
                     one[_PENDING], one[_ALTERED] = int(pending or 0), int(changed or 0)
             return [_view(one, counts.get(one.id, {})) for one in session.scalars(select(Bundle).order_by(Bundle.id))]
 
-    def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        bundle_id = int(job.arguments["bundle_id"])
+    def _finish(self, session: Session, job: Job, arguments: BringIn, result: dict[str, Any]) -> None:
+        bundle_id = arguments.bundle_id
         bundle = bundle_row(session, bundle_id)
         found = [_row(bundle_id, Result.model_validate_json(line)) for line in read_lines(self._found(bundle_id))]
         # Looked at again, a file keeps its number and what was changed on the sheet.
@@ -183,19 +179,19 @@ class Bundles(Part):
             session.execute(insert(BundleFile), new)
         bundle.state, bundle.told = READY, {"told": result["told"]}
         after_commit(session, lambda: self._found(bundle_id).unlink(missing_ok=True))
-        after_commit(session, lambda: self._forget_upload(job))
+        after_commit(session, lambda: self._forget_upload(arguments))
 
-    def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
-        bundle = bundle_row(session, int(job.arguments["bundle_id"]))
+    def _fail(self, session: Session, job: Job, arguments: BringIn, failure: dict[str, Any]) -> None:
+        bundle = bundle_row(session, arguments.bundle_id)
         bundle.state, bundle.told = FAILED, {"told": [f"{failure['what']}. {failure.get('remedy', '')}"]}
-        after_commit(session, lambda: self._forget_upload(job))
+        after_commit(session, lambda: self._forget_upload(arguments))
 
     def _found(self, bundle_id: int) -> Path:
         return self._media.root / "bundles" / f"{bundle_id}.found"
 
-    def _forget_upload(self, job: Job) -> None:
-        source = Path(job.arguments["source"])
-        if job.arguments.get("apart"):
+    def _forget_upload(self, arguments: BringIn) -> None:
+        source = Path(arguments.source)
+        if arguments.apart:
             return
         if source.is_relative_to(self._media.root / "bundles"):
             source.unlink(missing_ok=True)

@@ -26,7 +26,8 @@ from inkwell_groove.workroom.files.steps import (
     step_view,
 )
 from inkwell_groove.workroom.files.views import StepView
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import OfStep, UndoStep
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind
 from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.taking_back import Going
@@ -37,11 +38,11 @@ class FilingBack(Part):
 
     went_back: Callable[[Session, Going, bool], None] = staticmethod(lambda session, going, whole: None)
 
-    def kinds(self) -> list[JobKind]:
+    def kinds(self) -> list[AnyKind]:
         work = "inkwell_groove.workroom.jobs.filing_back"
         return [
-            JobKind(FILE_BACK, f"{work}:file_back", self._finish, self._fail),
-            JobKind(PUT_BACK, f"{work}:put_back", self._finish_back, self._fail_back, needs_space=False),
+            JobKind(FILE_BACK, f"{work}:file_back", OfStep, self._finish, self._fail),
+            JobKind(PUT_BACK, f"{work}:put_back", UndoStep, self._finish_back, self._fail_back, needs_space=False),
         ]
 
     def file_back(self, bundle_id: int, *, who: str) -> StepView:
@@ -81,7 +82,7 @@ class FilingBack(Part):
             session.add(step)
             session.flush()
             write_lines(self._media.step(step.id) / FILING, orders)
-            arguments = {"media_root": str(self._media.root), "step_id": step.id}
+            arguments = OfStep(step_id=step.id)
             self.jobs.ask(session, FILE_BACK, docket_id=None, subject=what, arguments=arguments)
             ledger.record(
                 session,
@@ -93,30 +94,30 @@ class FilingBack(Part):
             )
             return step_view(step)
 
-    def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
-        step, orders = self._step(session, job)
+    def _finish(self, session: Session, job: Job, arguments: OfStep, _: dict[str, Any]) -> None:
+        step, orders = self._step(session, arguments)
         origins = [{"id": one.file_id, "origin_path": one.new, "origin_sha256": one.new_sha256} for one in orders]
         self._note(session, step, origins, WRITTEN)
 
-    def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
-        step, _ = self._step(session, job)
+    def _fail(self, session: Session, job: Job, arguments: OfStep, failure: dict[str, Any]) -> None:
+        step, _ = self._step(session, arguments)
         step.state = IN_PART
         step.told = {"told": [f"Nothing was filed back: {failure['what']}. {failure.get('remedy') or ''}".strip()]}
 
-    def _finish_back(self, session: Session, job: Job, _: dict[str, Any]) -> None:
-        step, orders = self._step(session, job)
+    def _finish_back(self, session: Session, job: Job, arguments: UndoStep, _: dict[str, Any]) -> None:
+        step, orders = self._step(session, arguments)
         origins = [{"id": one.file_id, "origin_path": one.old, "origin_sha256": one.old_sha256} for one in orders]
         self._note(session, step, origins, BACK)
-        self.went_back(session, Going.after(job), True)
+        self.went_back(session, Going.after(job, arguments), True)
 
-    def _fail_back(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
-        step, _ = self._step(session, job)
+    def _fail_back(self, session: Session, job: Job, arguments: UndoStep, failure: dict[str, Any]) -> None:
+        step, _ = self._step(session, arguments)
         step.state = BACK_IN_PART
         step.told = {"told": [f"It stays filed back: {failure['what']}. {failure.get('remedy') or ''}".strip()]}
-        self.went_back(session, Going.after(job), False)
+        self.went_back(session, Going.after(job, arguments), False)
 
-    def _step(self, session: Session, job: Job) -> tuple[FileStep, list[FilingOrder]]:
-        step = session.get_one(FileStep, int(job.arguments["step_id"]), with_for_update=True)
+    def _step(self, session: Session, arguments: OfStep) -> tuple[FileStep, list[FilingOrder]]:
+        step = session.get_one(FileStep, arguments.step_id, with_for_update=True)
         lines = read_lines(self._media.step(step.id) / FILING)
         return step, [FilingOrder.model_validate_json(line) for line in lines]
 

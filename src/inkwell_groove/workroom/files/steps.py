@@ -21,7 +21,8 @@ from inkwell_groove.workroom.files.bundles import beside_anew, root_of
 from inkwell_groove.workroom.files.orders import FILING, Order, PictureAsked, Result, read_lines, write_lines
 from inkwell_groove.workroom.files.sheet import CHECKSUM, HEARD, PATH, SILENCE, SOUND_ID, files_of, safe_path
 from inkwell_groove.workroom.files.views import StepView
-from inkwell_groove.workroom.jobs.runner import JobKind, under_way
+from inkwell_groove.workroom.jobs.arguments import OfStep, UndoStep
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, under_way
 from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.taking_back import Going, Gone, Way
@@ -43,11 +44,13 @@ class Steps(Part):
     settled: Callable[[Session, str], None] = staticmethod(lambda session, who: None)
     went_back: Callable[[Session, Going, bool], None] = staticmethod(lambda session, going, whole: None)
 
-    def kinds(self) -> list[JobKind]:
+    def kinds(self) -> list[AnyKind]:
         work = "inkwell_groove.workroom.jobs.files"
         return [
-            JobKind(WRITE, f"{work}:write_files", self._finish, self._fail),
-            JobKind(TAKE_BACK, f"{work}:take_back_files", self._finish_back, self._fail_back, needs_space=False),
+            JobKind(WRITE, f"{work}:write_files", OfStep, self._finish, self._fail),
+            JobKind(
+                TAKE_BACK, f"{work}:take_back_files", UndoStep, self._finish_back, self._fail_back, needs_space=False
+            ),
         ]
 
     def write(self, bundle_ids: Sequence[int], *, id3: Id3 = "as it is", keep_id3v1: bool = True, who: str) -> StepView:
@@ -206,7 +209,7 @@ class Steps(Part):
             raise Conflict(f"this step is {step.state}", where=step.what, remedy="Look at the list of steps")
         nothing_else_runs(session, but=going.ended_job)
         step.state = GOING_BACK
-        arguments = {**self._arguments(step.id), **going.arguments()}
+        arguments = UndoStep(step_id=step.id, **going.arguments())
         kind = PUT_BACK if (self._media.step(step.id) / FILING).exists() else TAKE_BACK
         self.jobs.ask(session, kind, docket_id=None, subject=step.what, arguments=arguments)
         ledger.record(session, who=going.who, action=f"taken back: {step.what}", docket_id=None)
@@ -220,7 +223,7 @@ class Steps(Part):
         folder = self._media.step(step.id)
         folder.mkdir(parents=True, exist_ok=True)
         write_lines(folder / "order", orders)
-        self.jobs.ask(session, WRITE, docket_id=None, subject=what, arguments=self._arguments(step.id))
+        self.jobs.ask(session, WRITE, docket_id=None, subject=what, arguments=OfStep(step_id=step.id))
         ledger.record(
             session,
             who=who,
@@ -231,9 +234,6 @@ class Steps(Part):
         )
         return step_view(step)
 
-    def _arguments(self, step_id: int) -> dict[str, Any]:
-        return {"media_root": str(self._media.root), "step_id": step_id}
-
     def _root(self, session: Session, file: BundleFile) -> Any:
         return root_of(self._media, session.get_one(Bundle, file.bundle_id))
 
@@ -242,27 +242,27 @@ class Steps(Part):
 
         return self._media.keep_picture(read_pictures(self._root(session, file) / file.path)[number].data)
 
-    def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
-        self._take_up(session, job, "results", UNDER_WAY)
+    def _finish(self, session: Session, job: Job, arguments: OfStep, _: dict[str, Any]) -> None:
+        self._take_up(session, arguments, "results", UNDER_WAY)
 
-    def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
+    def _fail(self, session: Session, job: Job, arguments: OfStep, failure: dict[str, Any]) -> None:
         """What was written before it stopped was written, and can be taken back."""
-        self._take_up(session, job, "results", UNDER_WAY, stopped=failure)
+        self._take_up(session, arguments, "results", UNDER_WAY, stopped=failure)
 
-    def _finish_back(self, session: Session, job: Job, _: dict[str, Any]) -> None:
-        self._take_up(session, job, "taken back", GOING_BACK)
-        step = session.get_one(FileStep, int(job.arguments["step_id"]))
-        self.went_back(session, Going.after(job), step.state == BACK)
+    def _finish_back(self, session: Session, job: Job, arguments: UndoStep, _: dict[str, Any]) -> None:
+        self._take_up(session, arguments, "taken back", GOING_BACK)
+        step = session.get_one(FileStep, arguments.step_id)
+        self.went_back(session, Going.after(job, arguments), step.state == BACK)
 
-    def _fail_back(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
-        self._take_up(session, job, "taken back", GOING_BACK, stopped=failure)
-        self.went_back(session, Going.after(job), False)
+    def _fail_back(self, session: Session, job: Job, arguments: UndoStep, failure: dict[str, Any]) -> None:
+        self._take_up(session, arguments, "taken back", GOING_BACK, stopped=failure)
+        self.went_back(session, Going.after(job, arguments), False)
 
     def _take_up(
-        self, session: Session, job: Job, name: str, state: str, *, stopped: Mapping[str, Any] | None = None
+        self, session: Session, arguments: OfStep, name: str, state: str, *, stopped: Mapping[str, Any] | None = None
     ) -> None:
         """Rows become what the files are; cells that were written are no longer changed."""
-        step = session.get_one(FileStep, int(job.arguments["step_id"]))
+        step = session.get_one(FileStep, arguments.step_id)
         results = [Result.model_validate_json(line) for line in read_lines(self._media.step(step.id) / name)]
         found = {one.file_id: one for one in results if one.file_id > 0}
         asked = [Order.model_validate_json(line) for line in read_lines(self._media.step(step.id) / "order")]

@@ -1,5 +1,5 @@
-"""Long work: `pool` runs functions in processes, `runner` keeps their rows, `work` holds the functions themselves.
+"""Long work: `arguments` says what jobs are asked with, `queue` keeps them in the database, an `engine` runs them.
 
-The rest of the workroom knows a job by its kind, plain-data arguments and a progress callback only, so another task
-engine can take the place of the pool.
+`kind` says what a job is, `local` is the engine for one machine and `pool` its processes. The other modules are what
+the jobs do, in a process of their own: plain data in, plain data out, files written beside and renamed.
 """

@@ -13,7 +13,6 @@ import zlib
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path, PurePosixPath
-from typing import Any
 
 import structlog
 
@@ -24,31 +23,32 @@ from inkwell_groove.core.files.silence import silent_tail_s
 from inkwell_groove.core.filing import MAX_NAME_BYTES
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.sealing.apart import take_apart
-from inkwell_groove.store.media import MediaStore, sync_folder
+from inkwell_groove.store.media import sync_folder
 from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of, shown
 from inkwell_groove.workroom.files.orders import Result, facts_of, fault_of, problem_of, write_lines
-from inkwell_groove.workroom.jobs.pool import Progress
+from inkwell_groove.workroom.jobs.arguments import BringIn
+from inkwell_groove.workroom.jobs.kind import Result as JobResult
+from inkwell_groove.workroom.jobs.kind import Task
 
 log = structlog.get_logger()
 _THREADS = 4
 _MOST_ZIP_BYTES = 1 << 40
 
 
-def bring_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Looks at every file of a folder; copies them into the store unless they are edited in place.
+def bring_in(arguments: BringIn, task: Task) -> JobResult:
+    """Look at every file of a folder; copy them into the store unless they are edited in place.
 
-    Arguments: media_root, bundle_id, source (a folder, or a ZIP), in_place; apart, where the source is one file to be
-    cut into tracks. What was found lies beside, in lines.
+    What was found is written beside them, in lines.
     """
-    media = MediaStore(Path(arguments["media_root"]))
-    source, target = Path(arguments["source"]), media.bundle(arguments["bundle_id"])
+    media, progress = task.media, task.progress
+    source, target = Path(arguments.source), media.bundle(arguments.bundle_id)
     told: list[str] = []
-    with media.workspace() as work:
+    with task.workspace() as work:
         folder = source
-        if not arguments["in_place"]:
+        if not arguments.in_place:
             folder = work / "files"
             folder.mkdir()
-            if arguments.get("apart"):
+            if arguments.apart:
                 copy = _cut(source, folder, told)
             else:
                 copy = _unpacked(source, folder, told) if source.is_file() else _copied(source, folder, told)
@@ -61,12 +61,12 @@ def bring_in(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
                 found.append(one)
                 if number % 20 == 0:
                     progress(0.5 + 0.5 * number / max(1, len(paths)), f"reading {number} of {len(paths)}")
-        if not arguments["in_place"]:
+        if not arguments.in_place:
             shutil.rmtree(target, ignore_errors=True)
             target.parent.mkdir(parents=True, exist_ok=True)
             folder.rename(target)
             sync_folder(target.parent)
-        write_lines(media.root / "bundles" / f"{int(arguments['bundle_id'])}.found", found)
+        write_lines(media.root / "bundles" / f"{arguments.bundle_id}.found", found)
     return {"told": told, "files": len(found)}
 
 

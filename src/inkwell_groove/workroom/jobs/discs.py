@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-from pathlib import Path
 from typing import Any
 
 from inkwell_groove import __version__
@@ -25,30 +24,29 @@ from inkwell_groove.core.errors import Conflict, ProofFailed, Refused
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.peaks import build
 from inkwell_groove.devices.drives import DriveOrder
-from inkwell_groove.store.media import PEAKS_NAME, MediaStore
+from inkwell_groove.store.media import PEAKS_NAME
 from inkwell_groove.workroom.disc.strip import Recorder
-from inkwell_groove.workroom.jobs.pool import Progress
-from inkwell_groove.workroom.jobs.work import kept
+from inkwell_groove.workroom.jobs.arguments import DiscTake, ReadDisc
+from inkwell_groove.workroom.jobs.kind import Progress, Result, Task
+from inkwell_groove.workroom.jobs.takes import kept
 
 _SLOW = 4.0  # times playing speed: what a scratched disc is read best at (common practice)
 
 
-def read_disc(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Reads a disc, or some of its tracks, into the folder of one reading.
+def read_disc(arguments: ReadDisc, task: Task) -> Result:
+    """Read a disc, or some of its tracks, into the folder of one reading.
 
-    Arguments: media_root, read_id, drive (`DriveOrder`), digest (of the disc it must be, or none), offset_samples and
-    offset_from (none where the drive's is not known), numbers, twice, slowly, eject, register, timeout_s, who, read_at.
     Can be begun again at any point: it then begins from the first track.
     """
-    folder = MediaStore(Path(arguments["media_root"])).disc_read(arguments["read_id"])
+    folder, progress = task.media.disc_read(arguments.read_id), task.progress
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True)
-    drive = DriveOrder.model_validate(arguments["drive"]).open()
-    if arguments["slowly"]:
+    drive = DriveOrder.model_validate(arguments.drive).open()
+    if arguments.slowly:
         drive.set_speed(_SLOW)
     progress(0.0, "looking at the table of contents")
     bare = drive.toc()
-    if arguments["digest"] not in (None, bare.digest):
+    if arguments.digest not in (None, bare.digest):
         raise Conflict(
             "this is another disc than the one that was read before",
             where=drive.facts.name,
@@ -58,12 +56,12 @@ def read_disc(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     text, _ = cdtext.parse(drive.cd_text())
     register = _ask(arguments, toc)
     offset, told_by = _offset(arguments, drive, toc, register, progress)
-    numbers = numbers_to_read(toc, arguments["numbers"])
+    numbers = numbers_to_read(toc, arguments.numbers)
     with Recorder(folder, toc, text) as recorder:
-        watcher = _watcher(recorder, toc, numbers, twice=arguments["twice"], progress=progress)
+        watcher = _watcher(recorder, toc, numbers, twice=arguments.twice, progress=progress)
 
         def done() -> None:
-            if arguments["eject"]:
+            if arguments.eject:
                 drive.eject()
             recorder.ejected()
             progress(0.97, "the disc may be taken out; the last track is being encoded")
@@ -74,19 +72,19 @@ def read_disc(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
             folder,
             numbers,
             offset_samples=offset,
-            twice=arguments["twice"],
+            twice=arguments.twice,
             watcher=watcher,
             on_read=done,
         )
     reading = proven(reading, register, toc, files_in(folder, numbers))
     record = DiscRecord(
         application=__version__,
-        read_at=arguments["read_at"],
-        read_by=arguments["who"],
+        read_at=arguments.read_at,
+        read_by=arguments.who,
         drive=drive.facts,
         offset_samples=offset,
         offset_from=told_by,
-        twice=arguments["twice"],
+        twice=arguments.twice,
         toc=toc,
         text=text,
         asked=register,
@@ -96,18 +94,18 @@ def read_disc(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     return {"record": record.model_dump(mode="json")}
 
 
-def _ask(arguments: dict[str, Any], toc: Toc) -> Register:
-    if not arguments["register"]:
+def _ask(arguments: ReadDisc, toc: Toc) -> Register:
+    if not arguments.register_address:
         return Register()
-    return WitnessRegister(arguments["register"], timeout_s=arguments["timeout_s"]).look_up(toc.digest)
+    return WitnessRegister(arguments.register_address, timeout_s=arguments.timeout_s).look_up(toc.digest)
 
 
 def _offset(
-    arguments: dict[str, Any], drive: Any, toc: Toc, register: Register, progress: Progress
+    arguments: ReadDisc, drive: Any, toc: Toc, register: Register, progress: Progress
 ) -> tuple[int, OffsetFrom]:
     """The offset that is known, or the one this disc tells, or none, which is said."""
-    if arguments["offset_samples"] is not None:
-        return arguments["offset_samples"], arguments["offset_from"]
+    if arguments.offset_samples is not None:
+        return arguments.offset_samples, arguments.offset_from
     if register.known is not None and register.known.pressings:
         progress(0.0, "finding the drive's offset by this disc")
         try:
@@ -139,16 +137,13 @@ def _watcher(recorder: Recorder, toc: Toc, numbers: list[int], *, twice: bool, p
     return Watcher(frames=frames, track=track)
 
 
-def make_disc_take(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """The whole disc as one take, from the files of its tracks, each from whichever reading was best.
-
-    Arguments: media_root, toc, files (by number: path below the readings), name.
-    """
-    media, name = MediaStore(Path(arguments["media_root"])), arguments["name"]
-    toc = Toc.model_validate(arguments["toc"])
-    files = {int(number): media.root / "discs" / path for number, path in arguments["files"].items()}
+def make_disc_take(arguments: DiscTake, task: Task) -> Result:
+    """Make the whole disc one take, from the files of its tracks, each from whichever reading was best."""
+    media, name, progress = task.media, arguments.name, task.progress
+    toc = Toc.model_validate(arguments.toc)
+    files = {int(number): media.root / "discs" / path for number, path in arguments.files.items()}
     word = WordLength(bits=16)
-    with media.workspace() as work, DiscSound(toc, files) as sound:
+    with task.workspace() as work, DiscSound(toc, files) as sound:
         target, beside = work / "disc.flac", work / PEAKS_NAME
         progress(0.02, "writing the disc as one recording")
         write_track(sound, 0, sound.format.samples, word, target)

@@ -27,26 +27,23 @@ from inkwell_groove.workroom.files.orders import (
     append_lines,
     read_lines,
 )
-from inkwell_groove.workroom.jobs.pool import Progress
+from inkwell_groove.workroom.jobs.arguments import InFolder, MoveFiles
+from inkwell_groove.workroom.jobs.kind import Result, Task
 
 
-def compare_sounds(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Compares sounds of an order that are likely to be the same. Arguments: media_root, folder.
+def compare_sounds(arguments: InFolder, task: Task) -> Result:
+    """Compare sounds of an order that are likely to be the same.
 
     Pairs that are known are left out. What was found is appended in lines, so a job that was killed goes on.
     """
-    media, folder = MediaStore(Path(arguments["media_root"])), Path(arguments["folder"])
+    media, progress, folder = task.media, task.progress, Path(arguments.folder)
     paths: dict[str, Path] = {}
     for line in read_lines(folder / "order"):
         order = CompareOrder.model_validate_json(line)
         paths[order.sound_id] = Path(order.path)
     found = [CompareResult.model_validate_json(line) for line in read_lines(folder / "found")]
     known = _pairs(folder / "known") | {(one.first, one.second) for one in found}
-    names = [
-        name
-        for number, name in enumerate(paths)
-        if _is_portrayed(media, name, paths[name], progress, number / len(paths))
-    ]
+    names = [name for number, name in enumerate(paths) if _is_portrayed(task, name, paths[name], number / len(paths))]
     progress(0.3, f"looking for likely pairs among {len(names)} sounds")
     likely = likely_pairs(Portrait.load(media.portrait(name)) for name in names)
     wanted: dict[tuple[str, str], tuple[float, ...]] = {}
@@ -76,22 +73,22 @@ def _forget_portraits(media: MediaStore, here: set[str], asked_at: float) -> Non
             one.unlink(missing_ok=True)
 
 
-def _is_portrayed(media: MediaStore, name: str, path: Path, progress: Progress, share: float) -> bool:
-    """Sealed tracks are heard here for the first time. Of what cannot be heard nothing is said."""
-    if media.portrait(name).is_file():
+def _is_portrayed(task: Task, name: str, path: Path, share: float) -> bool:
+    """Return whether a sound has a portrait, made now if it had none; of what cannot be read there is none."""
+    if task.media.portrait(name).is_file():
         return True
-    progress(0.3 * share, f"listening to {path.name}")
+    task.progress(0.3 * share, f"listening to {path.name}")
     try:
-        keep_portrait(media, name, portray(path).portrait)
+        keep_portrait(task, name, portray(path).portrait)
     except InkwellError:
         return False
     return True
 
 
-def keep_portrait(media: MediaStore, name: str, portrait: Portrait) -> None:
-    with media.workspace() as work:
+def keep_portrait(task: Task, name: str, portrait: Portrait) -> None:
+    with task.workspace() as work:
         portrait.save(work / "portrait")
-        target = media.portrait(name)
+        target = task.media.portrait(name)
         target.parent.mkdir(parents=True, exist_ok=True)
         (work / "portrait").replace(target)
 
@@ -119,17 +116,17 @@ def _prints_of(path: Path, speed: float) -> Prints:
         return np.zeros(0, np.uint32)
 
 
-def move_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Moves files aside or back. Arguments: folder, in which the order lies; each moved file is appended to `moved`.
+def move_files(arguments: MoveFiles, task: Task) -> Result:
+    """Move files aside or back, as the order in the folder says. Each moved file is appended to `moved`.
 
     A file is copied or linked to where it goes, proven and synced there, and noted, before it is taken away from where
     it was: whenever this is killed it is in one place at least, and done again it ends the same.
     """
-    folder = Path(arguments["folder"])
+    folder = Path(arguments.folder)
     orders = [MoveOrder.model_validate_json(line) for line in read_lines(folder / "order")]
     done = {MoveResult.model_validate_json(line).key for line in read_lines(folder / "moved")}
     for number, order in enumerate(orders):
-        progress(number / len(orders), f"moving {number + 1} of {len(orders)} files")
+        task.progress(number / len(orders), f"moving {number + 1} of {len(orders)} files")
         source, target = Path(order.source), Path(order.target)
         if order.key not in done:
             problem = _moved(source, target, order.sha256)

@@ -39,17 +39,19 @@ from inkwell_groove.workroom.files.orders import (
     read_lines,
     write_lines,
 )
-from inkwell_groove.workroom.jobs.pool import Progress
+from inkwell_groove.workroom.jobs.arguments import OfStep
+from inkwell_groove.workroom.jobs.kind import Result as JobResult
+from inkwell_groove.workroom.jobs.kind import Task
 
 log = structlog.get_logger()
 _BATCH = 64
 _THREADS = 4
 
 
-def write_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Carries out an order on many files. Arguments: media_root, step_id. What came of it lies beside the order."""
-    media = MediaStore(Path(arguments["media_root"]))
-    folder = media.step(arguments["step_id"])
+def write_files(arguments: OfStep, task: Task) -> JobResult:
+    """Carry out an order on many files; write what came of it beside the order."""
+    media, progress = task.media, task.progress
+    folder = media.step(arguments.step_id)
     orders = [Order.model_validate_json(line) for line in read_lines(folder / "order")]
     work = _Writing(folder, orders, media)
     work.mend()
@@ -60,10 +62,9 @@ def write_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]
     return {"files": len(orders)}
 
 
-def take_back_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Undoes a step, last things first. Arguments: media_root, step_id."""
-    media = MediaStore(Path(arguments["media_root"]))
-    folder = media.step(arguments["step_id"])
+def take_back_files(arguments: OfStep, task: Task) -> JobResult:
+    """Undo a step, last things first."""
+    folder, progress = task.media.step(arguments.step_id), task.progress
     journal = Journal(folder)
     roots = {
         order.file_id: Path(order.root)

@@ -11,42 +11,43 @@ from __future__ import annotations
 import shutil
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 from inkwell_groove.core.errors import InkwellError, ProofFailed, Refused
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.journal import Journal
-from inkwell_groove.store.media import MediaStore, sync_file, sync_folder
+from inkwell_groove.store.media import sync_file, sync_folder
 from inkwell_groove.workroom.files.orders import FILING, FilingOrder, read_lines
-from inkwell_groove.workroom.jobs.pool import Progress
+from inkwell_groove.workroom.jobs.arguments import OfStep, UndoStep
+from inkwell_groove.workroom.jobs.kind import Progress, Result, Task
 
 Way = Literal["out", "back"]
 
 
-def file_back(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Files altered copies back. Arguments: media_root, step_id; the order lies in the step's folder."""
-    folder = MediaStore(Path(arguments["media_root"])).step(arguments["step_id"])
+def file_back(arguments: OfStep, task: Task) -> Result:
+    """File altered copies back, as the order in the step's folder says."""
+    folder = task.media.step(arguments.step_id)
     orders = _orders(folder)
-    _Exchange(folder, "out", orders, lambda one: Path(one.source) / one.new).run(progress)
+    _Exchange(folder, "out", orders, lambda one: Path(one.source) / one.new).run(task.progress)
     return {"files": len(orders)}
 
 
-def put_back(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Undoes a filing back: what lay there before lies there again. Arguments: media_root, step_id."""
-    folder = MediaStore(Path(arguments["media_root"])).step(arguments["step_id"])
+def put_back(arguments: UndoStep, task: Task) -> Result:
+    """Undo a filing back: what lay there before lies there again."""
+    folder = task.media.step(arguments.step_id)
     orders = _orders(folder)
     out = _Exchange(folder, "out", orders, lambda one: Path(one.source) / one.new)
     if not out.is_placed:
         out.put_everything_back()
         return {"files": len(orders)}
-    out.run(progress)  # to its end, where it was stopped just before
+    out.run(task.progress)  # to its end, where it was stopped just before
     backwards = [
         one.model_copy(
             update={"old": one.new, "old_sha256": one.new_sha256, "new": one.old, "new_sha256": one.old_sha256}
         )
         for one in orders
     ]
-    _Exchange(folder, "back", backwards, out.kept).run(progress)
+    _Exchange(folder, "back", backwards, out.kept).run(task.progress)
     return {"files": len(orders)}
 
 

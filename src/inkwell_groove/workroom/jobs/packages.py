@@ -5,25 +5,21 @@ from __future__ import annotations
 import os
 import shutil
 from pathlib import Path
-from typing import Any
 
 from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.fixity import Pace, check_folder, sha256_of
 from inkwell_groove.core.sealing.burning import ToBurn, write_image
-from inkwell_groove.store.media import MediaStore, move_into_place, sync_file, sync_folder
-from inkwell_groove.workroom.jobs.pool import Progress
+from inkwell_groove.store.media import move_into_place, sync_file, sync_folder
+from inkwell_groove.workroom.jobs.arguments import Carry, MakeImage, OfPackage
+from inkwell_groove.workroom.jobs.kind import Progress, Result, Task
 
 _MOST_FINDINGS = 1_000
 
 
-def check_package(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Every file of a package held against what was sealed; those that are not as they were.
-
-    Arguments: media_root, folder, expected (SHA-256 by name), size_bytes, bytes_per_s (or none), second_root (or none).
-    """
-    folder = MediaStore(Path(arguments["media_root"])).package(arguments["folder"])
-    expected: dict[str, str] = arguments["expected"]
-    pace = _pace(arguments, progress, "reading every file")
+def check_package(arguments: OfPackage, task: Task) -> Result:
+    """Compare every file of a package with what was sealed; return those that are not as they were."""
+    folder, expected = task.media.package(arguments.folder), arguments.expected
+    pace = _pace(arguments, task.progress, "reading every file")
     found = list(check_folder(folder, expected, pace=pace)) if folder.is_dir() else []
     if not found:
         gone = [{"file": name, "state": "missing", "words": "the package's folder is gone"} for name in expected]
@@ -32,51 +28,47 @@ def check_package(arguments: dict[str, Any], progress: Progress) -> dict[str, An
     return {"findings": wrong[:_MOST_FINDINGS], "files": len(expected), "second_copy": _second(arguments)}
 
 
-def _second(arguments: dict[str, Any]) -> str:
-    if not arguments.get("second_root"):
+def _second(arguments: OfPackage) -> str:
+    if not arguments.second_root:
         return ""
-    there = (Path(arguments["second_root"]) / arguments["folder"]).is_dir()
+    there = (Path(arguments.second_root) / arguments.folder).is_dir()
     return "there is one" if there else "not made yet"
 
 
-def copy_package(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """A package once more, on another disk: every file read back there before it counts.
-
-    Arguments: media_root, folder, expected, size_bytes, second_root.
-    """
-    source = MediaStore(Path(arguments["media_root"])).package(arguments["folder"])
-    root = Path(arguments["second_root"])
-    if not root.is_dir():
+def copy_package(arguments: OfPackage, task: Task) -> Result:
+    """Copy a package to another disk; every file is read back there before it counts."""
+    source, root = task.media.package(arguments.folder), Path(arguments.second_root or "")
+    if not arguments.second_root or not root.is_dir():
         raise Refused(
             "the place for second copies is not there", where=str(root), remedy="Connect its disk, then try again"
         )
-    target = root / arguments["folder"]
-    if target.is_dir() and all(one.state == "sound" for one in check_folder(target, arguments["expected"])):
-        return {"files": len(arguments["expected"])}
+    target = root / arguments.folder
+    if target.is_dir() and all(one.state == "sound" for one in check_folder(target, arguments.expected)):
+        return {"files": len(arguments.expected)}
     beside = target.with_name(f".{target.name}.part")
     shutil.rmtree(beside, ignore_errors=True)
-    pace = _pace(arguments, progress, "copying")
-    for name, digest in sorted(arguments["expected"].items()):
+    pace = _pace(arguments, task.progress, "copying")
+    for name, digest in sorted(arguments.expected.items()):
         _copied(source / name, beside / name, digest)
         pace.read((beside / name).stat().st_size)
     shutil.rmtree(target, ignore_errors=True)
     move_into_place(beside, target)
-    return {"files": len(arguments["expected"])}
+    return {"files": len(arguments.expected)}
 
 
-def restore_package(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Damaged, missing and moved files put back from a second copy; what is not as it was sealed afterwards.
+def restore_package(arguments: OfPackage, task: Task) -> Result:
+    """Put damaged, missing and moved files back from a second copy; return what is not as it was sealed afterwards.
 
-    Arguments: as for `check_package`. What was damaged is kept beside, in `set aside` below the media store.
+    What was damaged is kept in `set aside` below the media store.
     """
-    media = MediaStore(Path(arguments["media_root"]))
-    folder, expected = media.package(arguments["folder"]), arguments["expected"]
-    second = Path(arguments["second_root"]) / arguments["folder"] if arguments.get("second_root") else None
+    media = task.media
+    folder, expected = media.package(arguments.folder), arguments.expected
+    second = Path(arguments.second_root) / arguments.folder if arguments.second_root else None
     folder.mkdir(parents=True, exist_ok=True)
     restored = []
     wrong = [one for one in check_folder(folder, expected) if one.state in ("damaged", "missing", "moved")]
     for index, one in enumerate(wrong):
-        progress(index / max(1, len(wrong)), f"restoring {one.file}")
+        task.progress(index / max(1, len(wrong)), f"restoring {one.file}")
         path = folder / one.file
         if one.state == "moved":
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -90,7 +82,7 @@ def restore_package(arguments: dict[str, Any], progress: Progress) -> dict[str, 
         beside.unlink(missing_ok=True)
         _copied(second / one.file, beside, expected[one.file])
         if one.state == "damaged":
-            kept = media.root / "set aside" / arguments["folder"] / one.file
+            kept = media.root / "set aside" / arguments.folder / one.file
             kept.parent.mkdir(parents=True, exist_ok=True)
             kept.unlink(missing_ok=True)
             os.link(path, kept)
@@ -101,14 +93,14 @@ def restore_package(arguments: dict[str, Any], progress: Progress) -> dict[str, 
     return {"findings": left, "files": len(expected), "restored": restored, "second_copy": _second(arguments)}
 
 
-def _pace(arguments: dict[str, Any], progress: Progress, words: str) -> Pace:
-    whole, done = max(1, int(arguments["size_bytes"])), [0]
+def _pace(arguments: OfPackage, progress: Progress, words: str) -> Pace:
+    whole, done = max(1, arguments.size_bytes), [0]
 
     def tell(size: int) -> None:
         done[0] += size
         progress(min(0.99, done[0] / whole), words)
 
-    return Pace(arguments.get("bytes_per_s"), tell)
+    return Pace(arguments.bytes_per_s, tell)
 
 
 def _copied(source: Path, target: Path, digest: str) -> None:
@@ -127,30 +119,29 @@ def _copied(source: Path, target: Path, digest: str) -> None:
         )
 
 
-def make_image(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """An image for burning of a package's masters. Arguments: media_root, masters, target, tracks, title, performer."""
-    media, masters = MediaStore(Path(arguments["media_root"])), Path(arguments["masters"])
-    files = [ToBurn.model_validate({**track, "path": masters / track["path"]}) for track in arguments["tracks"]]
-    target = Path(arguments["target"])
-    progress(0.05, "laying the tracks end to end")
-    with media.workspace() as work:
-        made = write_image(files, work, title=arguments["title"], performer=arguments["performer"])
+def make_image(arguments: MakeImage, task: Task) -> Result:
+    """Make an image for burning of a package's masters."""
+    masters = Path(arguments.masters)
+    files = [ToBurn.model_validate({**track, "path": masters / track["path"]}) for track in arguments.tracks]
+    target = Path(arguments.target)
+    task.progress(0.05, "laying the tracks end to end")
+    with task.workspace() as work:
+        made = write_image(files, work, title=arguments.title, performer=arguments.performer)
         work.chmod(0o755)
         shutil.rmtree(target, ignore_errors=True)
         move_into_place(work, target)
     return made.model_dump(mode="json")
 
 
-def carry(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Files of a package to a folder that players read: what is there already and the same is left, all read back.
+def carry(arguments: Carry, task: Task) -> Result:
+    """Copy files of a package to a folder that players read, and read them back.
 
-    Arguments: source, target, files (SHA-256 by name).
+    What is there already and the same is left.
     """
-    source, target = Path(arguments["source"]), Path(arguments["target"])
-    files: dict[str, str] = arguments["files"]
+    source, target, files = Path(arguments.source), Path(arguments.target), arguments.files
     written = 0
     for index, (name, digest) in enumerate(sorted(files.items())):
-        progress(index / len(files), name)
+        task.progress(index / len(files), name)
         path = target / name
         if path.is_file() and sha256_of(path) == digest:
             continue

@@ -6,32 +6,30 @@ import shutil
 import zipfile
 import zlib
 from pathlib import Path
-from typing import Any
 
 from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.peaks import build
-from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place
-from inkwell_groove.workroom.jobs.pool import Progress
+from inkwell_groove.store.media import PEAKS_NAME, move_into_place
+from inkwell_groove.workroom.jobs.arguments import Unpack
+from inkwell_groove.workroom.jobs.kind import Result, Task
 from inkwell_groove.workroom.packages.parcel import unpacked_folder
 
 _COPY_BYTES = 4 << 20
 
 
-def unpack(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Takes and pictures move in among the others; a disc's readings wait in a folder for their numbers.
+def unpack(arguments: Unpack, task: Task) -> Result:
+    """Move takes and pictures in among the others; unpack a disc's readings into a folder, where they wait for numbers.
 
-    Arguments: media_root, parcel (the ZIP, whose names were checked), takes (names by SHA-256), pictures (SHA-256).
     Can be begun again at any point: what is there already is kept once.
     """
-    media, parcel = MediaStore(Path(arguments["media_root"])), Path(arguments["parcel"])
-    takes: dict[str, str] = arguments["takes"]
+    media, parcel, takes = task.media, Path(arguments.parcel), arguments.takes
     discs = unpacked_folder(parcel)
     shutil.rmtree(discs, ignore_errors=True)
     discs.mkdir()
-    with zipfile.ZipFile(parcel) as archive, media.workspace() as work:
+    with zipfile.ZipFile(parcel) as archive, task.workspace() as work:
         for index, (sha256, name) in enumerate(takes.items()):
-            progress(index / (len(takes) + 1), f"{name}: unpacking")
+            task.progress(index / (len(takes) + 1), f"{name}: unpacking")
             beside = work / sha256
             _extract(archive, f"takes/{sha256}", beside)
             _hold(beside, sha256, name)
@@ -39,7 +37,7 @@ def unpack(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
                 build(beside, work / PEAKS_NAME, name=name)
                 move_into_place(work / PEAKS_NAME, media.derived(sha256, PEAKS_NAME))
             media.keep_take(beside, sha256)
-        for sha256 in arguments["pictures"]:
+        for sha256 in arguments.pictures:
             beside = work / sha256
             _extract(archive, f"pictures/{sha256}", beside)
             _hold(beside, sha256, "a picture")

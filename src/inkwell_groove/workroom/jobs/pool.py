@@ -14,19 +14,22 @@ import select
 import signal
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager
+from dataclasses import dataclass
 from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any
 
 import structlog
 
 from inkwell_groove import logs
 from inkwell_groove.core.errors import Cancelled
-from inkwell_groove.store.disk import DiskSpace
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.workroom.jobs.kind import Arguments, Result
 
-Progress = Callable[[float, str], None]
 OnProgress = Callable[[int, float, str], None]
 _CANCEL_SLOTS = 64
 _REPORT_EVERY_S = 0.1
@@ -37,19 +40,30 @@ log = structlog.get_logger()
 _reports: Connection | None = None
 _reporting = threading.Lock()
 _cancelled: Any = None
-_space: DiskSpace | None = None
+_media: MediaStore | None = None
+
+
+@dataclass(frozen=True)
+class Order:
+    """One run of a job, as it is sent to a worker."""
+
+    job_id: int
+    token: str
+    function: str
+    arguments: Arguments
+    needs_space: bool = True
 
 
 class JobPool:
-    """Runs `module:function(arguments, progress)` in worker processes.
+    """Runs orders in worker processes.
 
     `on_progress(job_id, share, message)` is called on a thread of this process. The modules in `preload` are imported
-    once for all workers; none may start a thread. A job that needs room on the disk ends with DiskFull once there is
-    none left in `space`.
+    once for all workers; none may start a thread. A job that needs space on the disk ends with DiskFull once there is
+    none left but what is kept for recordings.
     """
 
     def __init__(
-        self, workers: int, on_progress: OnProgress, *, preload: Sequence[str] = (), space: DiskSpace | None = None
+        self, workers: int, on_progress: OnProgress, *, media: MediaStore, preload: Sequence[str] = ()
     ) -> None:
         # Forking a process that has threads and database connections is asking for trouble; a process that has only
         # imported what jobs need is forked instead: a new worker is there at once, and shares that memory.
@@ -59,7 +73,7 @@ class JobPool:
         self._cancelled = context.RawArray("q", _CANCEL_SLOTS)
         self._next_cancelled = 0
         self._lock = threading.Lock()
-        self._workers = [_Worker(context, self._cancelled, on_progress, space) for _ in range(workers)]
+        self._workers = [_Worker(context, self._cancelled, on_progress, media) for _ in range(workers)]
         self._busy: set[_Worker] = set()
         self._closed = False
 
@@ -76,9 +90,7 @@ class JobPool:
         # The first worker is there once all is imported; whoever asks for this need not wait for that.
         threading.Thread(target=begin, name="job workers", daemon=True).start()
 
-    def submit(
-        self, job_id: int, function: str, arguments: dict[str, Any], *, needs_space: bool = True
-    ) -> Future[dict[str, Any]]:
+    def submit(self, order: Order) -> Future[Result]:
         """Begin a job on a worker that has none, and return its future.
 
         The future's exception is what the function raised, or BrokenProcessPool where the worker died or could not be
@@ -87,7 +99,7 @@ class JobPool:
         with self._lock:
             worker = next(one for one in self._workers if one not in self._busy)
             self._busy.add(worker)
-            future = worker.submit(_run, job_id, function, arguments, needs_space)
+            future = worker.submit(_run, order)
         future.add_done_callback(lambda done: self._busy.discard(worker))
         return future
 
@@ -111,8 +123,8 @@ class JobPool:
 class _Worker:
     """One process, begun when there is something to do, and begun again where it died."""
 
-    def __init__(self, context: Any, cancelled: Any, on_progress: OnProgress, space: DiskSpace | None) -> None:
-        self._context, self._cancelled, self._on_progress, self._space = context, cancelled, on_progress, space
+    def __init__(self, context: Any, cancelled: Any, on_progress: OnProgress, media: MediaStore) -> None:
+        self._context, self._cancelled, self._on_progress, self._media = context, cancelled, on_progress, media
         self._executor: ProcessPoolExecutor | None = None
         self._processes: list[Any] = []
 
@@ -148,7 +160,7 @@ class _Worker:
             1,
             mp_context=self._context,
             initializer=_begin_worker,
-            initargs=(self._writer, self._cancelled, self._space),
+            initargs=(self._writer, self._cancelled, self._media),
         )
         threading.Thread(target=self._listen, args=(reader,), name="job progress", daemon=True).start()
 
@@ -173,9 +185,9 @@ class _Worker:
                     log.exception("progress of a job could not be told", report=report)
 
 
-def _begin_worker(reports: Connection, cancelled: Any, space: DiskSpace | None) -> None:
-    global _reports, _cancelled, _space
-    _reports, _cancelled, _space = reports, cancelled, space
+def _begin_worker(reports: Connection, cancelled: Any, media: MediaStore) -> None:
+    global _reports, _cancelled, _media
+    _reports, _cancelled, _media = reports, cancelled, media
     logs.configure()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_leave_with_server, daemon=True).start()
@@ -190,32 +202,48 @@ def _leave_with_server() -> None:
 
 
 def _call(function: str) -> None:
+    _named(function)()
+
+
+def _named(function: str) -> Any:
+    """Return what `module:function` names."""
     module, _, name = function.partition(":")
-    getattr(importlib.import_module(module), name)()
+    return getattr(importlib.import_module(module), name)
 
 
-def _run(job_id: int, function: str, arguments: dict[str, Any], needs_space: bool) -> dict[str, Any]:
-    module, _, name = function.partition(":")
-    last_s = 0.0
-
-    def progress(share: float, message: str) -> None:
-        nonlocal last_s
-        if job_id in list(_cancelled):
-            raise Cancelled("it was cancelled", remedy="Start it again when you like; nothing was changed")
-        if time.monotonic() - last_s > _REPORT_EVERY_S or share >= 1.0:
-            last_s = time.monotonic()
-            if needs_space and _space is not None and share < 1.0:
-                _space.need(0)
-            _report(job_id, share, message[:_MESSAGE_LENGTH])
-
-    progress(0.0, "")
+def _run(order: Order) -> Result:
+    assert _media is not None
+    task = _RunningTask(order, _media if order.needs_space else _media.without_reserve())
+    task.progress(0.0, "")
     try:
-        result: dict[str, Any] = getattr(importlib.import_module(module), name)(arguments, progress)
+        result: Result = _named(order.function)(order.arguments, task)
     except Exception as error:
         if _survives_the_way_back(error):
             raise
         raise RuntimeError(f"{type(error).__name__}: {error}") from None
     return result
+
+
+class _RunningTask:
+    """What a running job works with: `kind.Task` in a worker process."""
+
+    def __init__(self, order: Order, media: MediaStore) -> None:
+        self.media = media
+        self._order, self._reported_s = order, 0.0
+
+    def progress(self, share: float, message: str) -> None:
+        if self._order.job_id in list(_cancelled):
+            raise Cancelled("it was cancelled", remedy="Start it again when you like; nothing was changed")
+        if time.monotonic() - self._reported_s > _REPORT_EVERY_S or share >= 1.0:
+            self._reported_s = time.monotonic()
+            if self._order.needs_space and share < 1.0:
+                self.media.space.need(0)
+            _report(self._order.job_id, share, message[:_MESSAGE_LENGTH])
+
+    @contextmanager
+    def workspace(self) -> Iterator[Path]:
+        with self.media.workspace(self._order.token) as folder:
+            yield folder
 
 
 def _report(job_id: int, share: float, message: str) -> None:

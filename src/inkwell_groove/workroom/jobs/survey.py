@@ -18,22 +18,20 @@ from inkwell_groove.core.survey.loudness import LoudnessFacts
 from inkwell_groove.core.survey.names import FIELDS, split_names
 from inkwell_groove.core.survey.sound import sound_facts
 from inkwell_groove.core.survey.survey import survey
-from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.folders import files_below, kind_of
 from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, append_lines, read_lines
+from inkwell_groove.workroom.jobs.arguments import Listen, Survey
 from inkwell_groove.workroom.jobs.duplicates import keep_portrait
-from inkwell_groove.workroom.jobs.pool import Progress
+from inkwell_groove.workroom.jobs.kind import Result, Task
 
 _FACTS = ("format", "silent_tail_s", "pictures", "others", "sound", "checksum", "sound_id", "silent_head_s", "loudness")
 
 
-def survey_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Looks at the files of an order; what was found, and which names they have, lies beside it, in lines.
-
-    Arguments: media_root, run_id, house, places, roots (where the folders brought in lie, by number) and in_place.
-    """
-    folder = Path(arguments["media_root"]) / "surveys" / str(int(arguments["run_id"]))
-    roots = {key: Path(place) for key, place in arguments["roots"].items()}
+def survey_files(arguments: Survey, task: Task) -> Result:
+    """Look at the files of an order; write what was found, and which names they have, beside it in lines."""
+    folder = task.media.root / "surveys" / str(arguments.run_id)
+    progress = task.progress
+    roots = {key: Path(place) for key, place in arguments.roots.items()}
     records, beside, sizes = _read(folder / "order", roots)
     progress(0.1, f"looking at {len(records)} files")
     with (folder / "names").open("w", encoding="utf-8") as out:
@@ -46,31 +44,29 @@ def survey_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any
 
     found = 0
     with (folder / "found").open("w", encoding="utf-8") as out:
-        for finding in survey(records, beside, House.model_validate(arguments["house"]), sizes=sizes, seen=seen):
+        for finding in survey(records, beside, House.model_validate(arguments.house), sizes=sizes, seen=seen):
             out.write(finding.model_dump_json(exclude_defaults=True) + "\n")
             found += 1
-        for finding in _unknown(records, {key: roots[key] for key in arguments["in_place"]}, arguments["places"]):
+        for finding in _unknown(records, {key: roots[key] for key in arguments.in_place}, arguments.places):
             out.write(finding.model_dump_json(exclude_defaults=True) + "\n")
             found += 1
     return {"files": len(records), "findings": found}
 
 
-def listen_to_files(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Hears files from beginning to end. Arguments: media_root; folder, in which the order lies and what was
-    heard is written.
-    """
-    media, folder = MediaStore(Path(arguments["media_root"])), Path(arguments["folder"])
+def listen_to_files(arguments: Listen, task: Task) -> Result:
+    """Listen to files from beginning to end; write what was heard into the order's folder."""
+    folder = Path(arguments.folder)
     orders = [ListenOrder.model_validate_json(line) for line in read_lines(folder / "order")]
     done = {ListenResult.model_validate_json(line).file_id for line in read_lines(folder / "heard")}
     for number, order in enumerate(orders):
-        progress(number / len(orders), f"listening to {number + 1} of {len(orders)} files")
+        task.progress(number / len(orders), f"listening to {number + 1} of {len(orders)} files")
         if order.file_id in done:
             continue
-        append_lines(folder / "heard", [_heard(media, order)])
+        append_lines(folder / "heard", [_heard(task, order)])
     return {"files": len(orders)}
 
 
-def _heard(media: MediaStore, order: ListenOrder) -> ListenResult:
+def _heard(task: Task, order: ListenOrder) -> ListenResult:
     """What is told of its sound, where it is said to be lossless, and by what it is compared with others."""
     told: dict[str, Any] = {}
     path, sound_id, checksum, head_s = Path(order.path), "", "", 0.0
@@ -85,7 +81,7 @@ def _heard(media: MediaStore, order: ListenOrder) -> ListenResult:
             checksum = checked(stated_md5(path), heard.samples_md5)
         head_s = heard.portrait.silent_head_s
         loudness = LoudnessFacts.of(*heard.loudness) if heard.loudness is not None else None
-        keep_portrait(media, sound_id, heard.portrait)
+        keep_portrait(task, sound_id, heard.portrait)
     except InkwellError:
         pass  # that it cannot be read is another check's to say
     return ListenResult(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -14,7 +13,8 @@ from inkwell_groove.core.sealing.order import SealedAlbum, SealedTrack
 from inkwell_groove.core.sealing.package import MASTERS
 from inkwell_groove.store.models import Job, Package
 from inkwell_groove.workroom import ledger
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import MakeImage
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Result
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.views import JobView, View
 
@@ -32,8 +32,8 @@ class BurnView(View):
 class Burning(Part):
     """Making images, and handing them out."""
 
-    def kind(self) -> JobKind:
-        return JobKind(BURN, "inkwell_groove.workroom.jobs.packages:make_image", self._made)
+    def kind(self) -> AnyKind:
+        return JobKind(BURN, "inkwell_groove.workroom.jobs.packages:make_image", MakeImage, self._made)
 
     def discs(self, package_id: int) -> list[BurnView]:
         """What can be burnt of a package: each compact disc, and all sides of records as one. Raises Missing."""
@@ -60,15 +60,14 @@ class Burning(Part):
             if last is not None and last.state in ("waiting", "running"):
                 raise Conflict("its image is being made", where=name, remedy="Wait for it")
             fields = {one.field: one.value for one in package.docket.fields if not one.track_key}
-            arguments = {
-                "media_root": str(self._media.root),
-                "package_id": package_id,
-                "disc": name,
-                "masters": str(self._media.package(package.folder) / DATA / MASTERS),
-                "target": str(self._folder(package_id, name)),
-                "title": fields.get("title", ""),
-                "performer": fields.get("album_artist", ""),
-                "tracks": [
+            arguments = MakeImage(
+                package_id=package_id,
+                disc=name,
+                masters=str(self._media.package(package.folder) / DATA / MASTERS),
+                target=str(self._folder(package_id, name)),
+                title=fields.get("title", ""),
+                performer=fields.get("album_artist", ""),
+                tracks=[
                     {
                         "path": track.file,
                         "number": track.number,
@@ -78,8 +77,8 @@ class Burning(Part):
                     }
                     for track in tracks
                 ],
-                "who": who,
-            }
+                who=who,
+            )
             subject = f"{package.docket.shelfmark}, {name}"
             job = self.jobs.ask(session, BURN, docket_id=package.docket_id, subject=subject, arguments=arguments)
             return JobView.of(job)
@@ -108,13 +107,13 @@ class Burning(Part):
             (job for job in jobs if (job.arguments["package_id"], job.arguments["disc"]) == (package.id, name)), None
         )
 
-    def _made(self, session: Session, job: Job, result: dict[str, Any]) -> None:
+    def _made(self, session: Session, job: Job, arguments: MakeImage, result: Result) -> None:
         ledger.record(
             session,
-            who=job.arguments["who"],
-            action=f"image for burning made of {job.arguments['disc'].lower()}",
+            who=arguments.who,
+            action=f"image for burning made of {arguments.disc.lower()}",
             docket_id=job.docket_id,
-            after={"package_id": job.arguments["package_id"], **result},
+            after={"package_id": arguments.package_id, **result},
         )
 
 

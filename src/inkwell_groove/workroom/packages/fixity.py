@@ -23,7 +23,8 @@ from inkwell_groove.store.models import Audit, Docket, Job, Package, now
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import OfPackage
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.views import JobView, View
 
@@ -77,11 +78,19 @@ class Fixity(Part):
         self._settings = given
         self._stopping = threading.Event()
 
-    def kinds(self) -> list[JobKind]:
+    def kinds(self) -> list[AnyKind]:
         return [
-            JobKind(CHECK, f"{_JOBS}check_package", self._was_checked, self._was_not_checked, needs_space=False),
-            JobKind(COPY, f"{_JOBS}copy_package", self._was_copied),
-            JobKind(RESTORE, f"{_JOBS}restore_package", self._was_restored),
+            JobKind(
+                CHECK,
+                f"{_JOBS}check_package",
+                OfPackage,
+                self._was_checked,
+                self._was_not_checked,
+                lane=Lane.BULK,
+                needs_space=False,
+            ),
+            JobKind(COPY, f"{_JOBS}copy_package", OfPackage, self._was_copied, lane=Lane.BULK),
+            JobKind(RESTORE, f"{_JOBS}restore_package", OfPackage, self._was_restored),
         ]
 
     def start(self) -> None:
@@ -166,16 +175,15 @@ class Fixity(Part):
                 return job
         files = package.album["package"]
         per_s = self._settings.fixity_bytes_per_s
-        arguments = {
-            "media_root": str(self._media.root),
-            "package_id": package.id,
-            "folder": package.folder,
-            "expected": {one["name"]: one["sha256"] for one in files},
-            "size_bytes": sum(one["size_bytes"] for one in files),
-            "bytes_per_s": per_s if kind == CHECK and per_s else None,
-            "second_root": str(self._settings.second_root) if self._settings.second_root else None,
+        arguments = OfPackage(
+            package_id=package.id,
+            folder=package.folder,
+            expected={one["name"]: one["sha256"] for one in files},
+            size_bytes=sum(one["size_bytes"] for one in files),
+            bytes_per_s=per_s if kind == CHECK and per_s else None,
+            second_root=str(self._settings.second_root) if self._settings.second_root else None,
             **more,
-        }
+        )
         subject = package.docket.shelfmark
         return self.jobs.ask(session, kind, docket_id=package.docket_id, subject=subject, arguments=arguments)
 
@@ -213,8 +221,8 @@ class Fixity(Part):
             session, who=audit.asked_by, action=f"audit done: {audit.checked} packages verified", docket_id=None
         )
 
-    def _was_checked(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        package = session.get(Package, job.arguments["package_id"], with_for_update=True)
+    def _was_checked(self, session: Session, job: Job, arguments: OfPackage, result: dict[str, Any]) -> None:
+        package = session.get(Package, arguments.package_id, with_for_update=True)
         if package is not None:
             before = (package.fixity or {}).get("findings", [])
             package.verified_at, package.fixity = now(), result
@@ -227,15 +235,15 @@ class Fixity(Part):
                     after={"package_id": package.id, "findings": result["findings"][:20]},
                 )
             session.flush()
-        self._count(session, job)
+        self._count(session, arguments)
 
-    def _was_not_checked(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
+    def _was_not_checked(self, session: Session, job: Job, arguments: OfPackage, failure: dict[str, Any]) -> None:
         """A check that could not be made says nothing about the package; the audit goes on with the next."""
         if failure.get("code") == "Cancelled":
             if (audit := _under_way(session)) is not None:
                 audit.state, audit.ended_at = STOPPED, now()
             return
-        package = session.get(Package, job.arguments["package_id"])
+        package = session.get(Package, arguments.package_id)
         if package is not None:
             ledger.record(
                 session,
@@ -243,28 +251,28 @@ class Fixity(Part):
                 action=f"the package could not be checked: {failure.get('what', '')}"[:300],
                 docket_id=package.docket_id,
             )
-        self._count(session, job)
+        self._count(session, arguments)
 
-    def _count(self, session: Session, job: Job) -> None:
+    def _count(self, session: Session, arguments: OfPackage) -> None:
         audit = _under_way(session)
-        if audit is not None and job.arguments.get("audit_id") == audit.id:
+        if audit is not None and arguments.audit_id == audit.id:
             audit.checked += 1
             session.flush()
             self._go_on(session)
 
-    def _was_copied(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        package = session.get(Package, job.arguments["package_id"], with_for_update=True)
+    def _was_copied(self, session: Session, job: Job, arguments: OfPackage, result: dict[str, Any]) -> None:
+        package = session.get(Package, arguments.package_id, with_for_update=True)
         if package is not None:
             package.fixity = {**(package.fixity or {"findings": []}), "second_copy": "there is one"}
 
-    def _was_restored(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        package = session.get(Package, job.arguments["package_id"], with_for_update=True)
+    def _was_restored(self, session: Session, job: Job, arguments: OfPackage, result: dict[str, Any]) -> None:
+        package = session.get(Package, arguments.package_id, with_for_update=True)
         if package is None:
             return
         package.verified_at, package.fixity = now(), {k: result[k] for k in ("findings", "files", "second_copy")}
         ledger.record(
             session,
-            who=job.arguments.get("who", "fixity"),
+            who=arguments.who,
             action=f"package restored: {len(result['restored'])} files put back",
             docket_id=package.docket_id,
             after={"package_id": package.id, "restored": result["restored"][:50]},

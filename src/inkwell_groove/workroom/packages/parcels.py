@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -28,7 +27,8 @@ from inkwell_groove.store.models import (
 )
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import Unpack
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Result
 from inkwell_groove.workroom.packages.parcel import (
     DOCUMENT,
     Parcel,
@@ -58,8 +58,9 @@ class Parcels(Part):
         super().__init__(database, media, events)
         self._max_bytes = max_bytes
 
-    def kind(self) -> JobKind:
-        return JobKind(TAKE_IN, "inkwell_groove.workroom.jobs.parcels:unpack", self._unpacked, self._not_unpacked)
+    def kind(self) -> AnyKind:
+        function = "inkwell_groove.workroom.jobs.parcels:unpack"
+        return JobKind(TAKE_IN, function, Unpack, self._unpacked, self._not_unpacked)
 
     def contents(self, docket_id: int) -> tuple[str, list[tuple[str, Path | bytes]]]:
         """A docket's shelfmark, and each file of its parcel: its name in the ZIP, and where it lies or what it is.
@@ -99,21 +100,19 @@ class Parcels(Part):
         mark = clean_text(shelfmark) or parcel.shelfmark
         with self._database.begin() as session:
             _not_on_shelf(session, mark)
-            arguments = {
-                "media_root": str(self._media.root),
-                "parcel": str(path),
-                "takes": {sha256: take.name for sha256, take in parcel.takes().items()},
-                "pictures": sorted({one.sha256 for one in parcel.artwork}),
-                "shelfmark": mark,
-                "document": parcel.model_dump(mode="json"),
-                "who": who,
-            }
+            arguments = Unpack(
+                parcel=str(path),
+                takes={sha256: take.name for sha256, take in parcel.takes().items()},
+                pictures=sorted({one.sha256 for one in parcel.artwork}),
+                shelfmark=mark,
+                document=parcel.model_dump(mode="json"),
+                who=who,
+            )
             job = self.jobs.ask(session, TAKE_IN, docket_id=None, subject=mark, arguments=arguments)
             return JobView.of(job)
 
-    def _unpacked(self, session: Session, job: Job, result: dict[str, Any]) -> None:
-        parcel, who = Parcel.model_validate(job.arguments["document"]), job.arguments["who"]
-        mark = job.arguments["shelfmark"]
+    def _unpacked(self, session: Session, job: Job, arguments: Unpack, result: Result) -> None:
+        parcel, who, mark = Parcel.model_validate(arguments.document), arguments.who, arguments.shelfmark
         _not_on_shelf(session, mark)
         docket = Docket(
             shelfmark=mark,
@@ -143,7 +142,7 @@ class Parcels(Part):
         )
         session.flush()
         job.docket_id = docket.id
-        after_commit(session, lambda: _forget(job))
+        after_commit(session, lambda: _forget(arguments))
 
     def _fill(self, session: Session, docket: Docket, side: Side, told: ParcelSide, unpacked: Path) -> None:
         takes = [
@@ -183,14 +182,14 @@ class Parcels(Part):
                 self._media.link_disc_read(unpacked / str(read.id), row.id)
         session.flush()
 
-    def _not_unpacked(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
+    def _not_unpacked(self, session: Session, job: Job, arguments: Unpack, failure: Result) -> None:
         """What was moved in among takes and pictures stays: it may be another docket's too, and harms nobody."""
-        after_commit(session, lambda: _forget(job))
+        after_commit(session, lambda: _forget(arguments))
 
 
-def _forget(job: Job) -> None:
+def _forget(arguments: Unpack) -> None:
     """Delete the ZIP and what was unpacked of it."""
-    parcel = Path(job.arguments["parcel"])
+    parcel = Path(arguments.parcel)
     shutil.rmtree(unpacked_folder(parcel), ignore_errors=True)
     parcel.unlink(missing_ok=True)
 

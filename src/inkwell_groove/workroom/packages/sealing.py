@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -21,7 +21,8 @@ from inkwell_groove.workroom.disc.discs import TAKE
 from inkwell_groove.workroom.disc.standing import standing
 from inkwell_groove.workroom.files.rules import art_rule
 from inkwell_groove.workroom.hearing import learnt_path
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import Seal
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Result
 from inkwell_groove.workroom.packages.profiles import profile_of
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.pictures import SET_ASIDE
@@ -81,8 +82,8 @@ class Sealing(Part):
 
     sealed: Callable[[Session, Package], None] = staticmethod(lambda session, package: None)
 
-    def kind(self) -> JobKind:
-        return JobKind(SEAL, "inkwell_groove.workroom.jobs.work:seal", self._finish)
+    def kind(self) -> AnyKind:
+        return JobKind(SEAL, "inkwell_groove.workroom.jobs.sealing:seal", Seal, self._finish)
 
     def seal(self, docket_id: int, *, who: str, anew: bool = False) -> JobView:
         """Asks for the job that seals a docket as it stands now.
@@ -127,20 +128,23 @@ class Sealing(Part):
     def _ask(self, session: Session, docket: Docket, whole: WholeDocket, who: str, *, anew: bool = False) -> Job:
         order = self._order(docket, whole, who).model_copy(update={"art": art_rule(session)})
         check_order(order)
-        job = self.jobs.ask(session, SEAL, docket_id=docket.id, subject=docket.shelfmark, arguments={})
-        job.arguments = {
-            "media_root": str(self._media.root),
-            "order": order.model_dump(mode="json"),
-            "basis": whole.basis,
-            # The job's number makes the place its own, so a job begun twice writes to one place.
-            "package": f"{filing.safe_name(docket.shelfmark)}/{job.id}",
-            "who": who,
-        }
+        earlier = None
         if docket.packages and not anew:
             newest = docket.packages[-1]
             sealed_at = newest.sealed_at.isoformat(timespec="seconds")
-            job.arguments["earlier"] = {"folder": newest.folder, "album": newest.album, "sealed_at": sealed_at}
-        return job
+            earlier = {"folder": newest.folder, "album": newest.album, "sealed_at": sealed_at}
+
+        def arguments(job_id: int) -> Seal:
+            return Seal(
+                order=order.model_dump(mode="json"),
+                basis=whole.basis,
+                # The job's number makes the place its own, so a job begun twice writes to one place.
+                package=f"{filing.safe_name(docket.shelfmark)}/{job_id}",
+                earlier=earlier,
+                who=who,
+            )
+
+        return self.jobs.ask(session, SEAL, docket_id=docket.id, subject=docket.shelfmark, arguments=arguments)
 
     @staticmethod
     def _not_under_way(session: Session, docket: Docket) -> None:
@@ -236,18 +240,18 @@ class Sealing(Part):
             sealed_by=who,
         )
 
-    def _finish(self, session: Session, job: Job, result: dict[str, Any]) -> None:
+    def _finish(self, session: Session, job: Job, arguments: Seal, result: Result) -> None:
         docket = docket_row(session, job.docket_id or 0, lock=True)
         # Every file was read back from the disk at the end: that is its first verification.
         sealed_at = now()
         package = Package(
             docket_id=docket.id,
             folder=result["folder"],
-            basis=job.arguments["basis"],
+            basis=arguments.basis,
             album=result["album"],
             sealed_at=sealed_at,
             verified_at=sealed_at,
-            sealed_by=job.arguments["who"],
+            sealed_by=arguments.who,
         )
         docket.packages.append(package)
         session.flush()
@@ -256,7 +260,7 @@ class Sealing(Part):
         kept = f"; as they were: {', '.join(album.kept)}" if album.kept else ""
         ledger.record(
             session,
-            who=job.arguments["who"],
+            who=arguments.who,
             action=f"sealed: {len(album.tracks)} tracks proven{kept}",
             docket_id=docket.id,
             after={"package_id": package.id, "folder": package.folder},

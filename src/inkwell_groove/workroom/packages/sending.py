@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -18,7 +17,8 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import HouseDocument, Job, Package
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import Carry
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Result
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.views import JobView, View
 
@@ -47,8 +47,8 @@ class Sending(Part):
         super().__init__(database, media, events)
         self._root = root
 
-    def kind(self) -> JobKind:
-        return JobKind(SEND, "inkwell_groove.workroom.jobs.packages:carry", self._carried)
+    def kind(self) -> AnyKind:
+        return JobKind(SEND, "inkwell_groove.workroom.jobs.packages:carry", Carry, self._carried)
 
     def targets(self) -> list[TargetView]:
         with self._database.begin() as session:
@@ -92,16 +92,16 @@ class Sending(Part):
             package, source, target = self._found(session, package_id, part, target_name)
             prefix = f"{DATA}/{source.relative_to(self._media.package(package.folder) / DATA).as_posix()}/"
             album = SealedAlbum.model_validate(package.album)
-            arguments = {
-                "source": str(source),
-                "target": str(self._folder(target, list(album.folders))),
-                "files": {
+            arguments = Carry(
+                source=str(source),
+                target=str(self._folder(target, list(album.folders))),
+                files={
                     one.name.removeprefix(prefix): one.sha256 for one in album.package if one.name.startswith(prefix)
                 },
-                "part": part,
-                "name": target.name,
-                "who": who,
-            }
+                part=part,
+                name=target.name,
+                who=who,
+            )
             subject = f"{package.docket.shelfmark}, {part} to {target.name}"
             job = self.jobs.ask(session, SEND, docket_id=package.docket_id, subject=subject, arguments=arguments)
             return JobView.of(job)
@@ -130,11 +130,11 @@ class Sending(Part):
         assert self._root is not None
         return self._root.joinpath(*target.folder.split("/"), *folders)
 
-    def _carried(self, session: Session, job: Job, result: dict[str, Any]) -> None:
+    def _carried(self, session: Session, job: Job, arguments: Carry, result: Result) -> None:
         ledger.record(
             session,
-            who=job.arguments["who"],
-            action=f"{job.arguments['part']} carried to {job.arguments['name']}",
+            who=arguments.who,
+            action=f"{arguments.part} carried to {arguments.name}",
             docket_id=job.docket_id,
-            after={"folder": job.arguments["target"], **result},
+            after={"folder": arguments.target, **result},
         )

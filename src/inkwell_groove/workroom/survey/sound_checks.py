@@ -14,7 +14,8 @@ from inkwell_groove.store.models import Bundle, BundleFile, Job
 from inkwell_groove.workroom.files.bundles import root_of
 from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, forget, read_lines, write_lines
 from inkwell_groove.workroom.files.sheet import CHECKSUM, LOUDNESS, SILENT_HEAD, SOUND, SOUND_ID, files_of
-from inkwell_groove.workroom.jobs.runner import JobKind, under_way
+from inkwell_groove.workroom.jobs.arguments import Listen
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, under_way
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.survey.surveying import Surveying
 from inkwell_groove.workroom.views import JobView
@@ -29,8 +30,9 @@ class SoundChecks(Part):
 
     surveying: Surveying
 
-    def kind(self) -> JobKind:
-        return JobKind(LISTEN, "inkwell_groove.workroom.jobs.survey:listen_to_files", self._finish, self._fail)
+    def kind(self) -> AnyKind:
+        function = "inkwell_groove.workroom.jobs.survey:listen_to_files"
+        return JobKind(LISTEN, function, Listen, self._finish, self._fail, lane=Lane.BULK)
 
     def ask(self, *, who: str) -> JobView:
         """Listens to the files that were not heard yet, at most 5,000 at once.
@@ -44,28 +46,31 @@ class SoundChecks(Part):
             if not rows:
                 raise Conflict("every file was heard", where="the survey", remedy="Nothing is to be done")
             roots = {one.id: root_of(self._media, one) for one in session.scalars(select(Bundle))}
-            job = self.jobs.ask(session, LISTEN, docket_id=None, subject=f"{len(rows)} files", arguments={})
-            folder = self._media.root / "surveys" / f"listening {job.id}"
             orders = [
                 ListenOrder(
                     file_id=key, path=str(roots[bundle_id] / path), audio_digest=digest, lossless=form in _LOSSLESS
                 )
                 for key, bundle_id, path, digest, form in rows
             ]
-            folder.mkdir(parents=True, exist_ok=True)
-            write_lines(folder / "order", orders)
-            job.arguments = {"media_root": str(self._media.root), "folder": str(folder), "who": who}
-            return JobView.of(job)
 
-    def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
-        self._keep(session, job)
+            def arguments(job_id: int) -> Listen:
+                folder = self._media.root / "surveys" / f"listening {job_id}"
+                folder.mkdir(parents=True, exist_ok=True)
+                write_lines(folder / "order", orders)
+                return Listen(folder=str(folder), who=who)
 
-    def _fail(self, session: Session, job: Job, _: dict[str, Any]) -> None:
+            subject = f"{len(rows)} files"
+            return JobView.of(self.jobs.ask(session, LISTEN, docket_id=None, subject=subject, arguments=arguments))
+
+    def _finish(self, session: Session, job: Job, arguments: Listen, _: dict[str, Any]) -> None:
+        self._keep(session, arguments)
+
+    def _fail(self, session: Session, job: Job, arguments: Listen, _: dict[str, Any]) -> None:
         """What was heard before it stopped was heard."""
-        self._keep(session, job)
+        self._keep(session, arguments)
 
-    def _keep(self, session: Session, job: Job) -> None:
-        folder = Path(job.arguments["folder"])
+    def _keep(self, session: Session, arguments: Listen) -> None:
+        folder = Path(arguments.folder)
         heard = {
             one.file_id: one for line in read_lines(folder / "heard") if (one := ListenResult.model_validate_json(line))
         }
@@ -80,7 +85,7 @@ class SoundChecks(Part):
             session.execute(update(BundleFile), changed)
         after_commit(session, lambda: forget(folder))
         session.flush()
-        self.surveying.follow(session, job.arguments["who"])
+        self.surveying.follow(session, arguments.who)
 
 
 def unheard(session: Session) -> int:

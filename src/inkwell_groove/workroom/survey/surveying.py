@@ -40,7 +40,8 @@ from inkwell_groove.workroom.authorities.pointing import settled_names, strays
 from inkwell_groove.workroom.files.bundles import root_of
 from inkwell_groove.workroom.files.orders import forget, read_lines
 from inkwell_groove.workroom.files.rules import house_rules
-from inkwell_groove.workroom.jobs.runner import JobKind, under_way
+from inkwell_groove.workroom.jobs.arguments import Survey
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, under_way
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.survey.beyond import BEYOND, beyond_files
 from inkwell_groove.workroom.views import JobView
@@ -58,8 +59,9 @@ class Surveying(Part):
 
     fixity_days = 90
 
-    def kind(self) -> JobKind:
-        return JobKind(SURVEY, "inkwell_groove.workroom.jobs.survey:survey_files", self._finish, self._fail)
+    def kind(self) -> AnyKind:
+        function = "inkwell_groove.workroom.jobs.survey:survey_files"
+        return JobKind(SURVEY, function, Survey, self._finish, self._fail, lane=Lane.BULK)
 
     def ask(self, *, who: str, anew: bool = False) -> JobView:
         """Looks at what changed since the last survey, or at everything, `anew` or where the house's rules are others.
@@ -93,20 +95,19 @@ class Surveying(Part):
         folder.mkdir(parents=True, exist_ok=True)
         places = None if since is None else _changed_places(session, since)
         run.files = _write_order(session, folder, places)
-        arguments = {
-            "media_root": str(self._media.root),
-            "run_id": run.id,
-            "house": house.model_dump(mode="json"),
-            "places": None if places is None else sorted(places),
-            "roots": {str(one.id): str(root_of(self._media, one)) for one in session.scalars(select(Bundle))},
-            "in_place": [str(key) for key in session.scalars(select(Bundle.id).where(Bundle.in_place))],
-        }
+        arguments = Survey(
+            run_id=run.id,
+            house=house.model_dump(mode="json"),
+            places=None if places is None else sorted(places),
+            roots={str(one.id): str(root_of(self._media, one)) for one in session.scalars(select(Bundle))},
+            in_place=[str(key) for key in session.scalars(select(Bundle.id).where(Bundle.in_place))],
+        )
         return self.jobs.ask(session, SURVEY, docket_id=None, subject="the collection", arguments=arguments)
 
-    def _finish(self, session: Session, job: Job, _: dict[str, Any]) -> None:
-        run = session.get_one(SurveyRun, int(job.arguments["run_id"]))
+    def _finish(self, session: Session, job: Job, arguments: Survey, _: dict[str, Any]) -> None:
+        run = session.get_one(SurveyRun, arguments.run_id)
         folder = self._media.root / "surveys" / str(run.id)
-        places = job.arguments["places"]
+        places = arguments.places
         if places is None:
             session.execute(delete(SurveyFinding))
             session.execute(delete(NameUse))
@@ -128,9 +129,9 @@ class Surveying(Part):
         run.ended_at = now()
         after_commit(session, lambda: forget(folder))
 
-    def _fail(self, session: Session, job: Job, failure: dict[str, Any]) -> None:
+    def _fail(self, session: Session, job: Job, arguments: Survey, failure: dict[str, Any]) -> None:
         """The run is forgotten, so that the next one looks at the same again."""
-        run = session.get(SurveyRun, int(job.arguments["run_id"]))
+        run = session.get(SurveyRun, arguments.run_id)
         if run is not None:
             folder = self._media.root / "surveys" / str(run.id)
             after_commit(session, lambda: forget(folder))

@@ -22,7 +22,8 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, Recording, Side, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.runner import JobKind
+from inkwell_groove.workroom.jobs.arguments import Keep
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, Result
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import docket_row, release_of, side_label, side_row, sides_of
 from inkwell_groove.workroom.takes import Takes, copy_of, made_take
@@ -76,8 +77,9 @@ class Books(Part):
         self._unkept: list[tuple[int, Begun, dict[str, Any], str]] = []
         self._waiting: dict[int, float] = {}  # recordings whose browser may come back, and until when
 
-    def kind(self) -> JobKind:
-        return JobKind(KEEP, "inkwell_groove.workroom.jobs.work:keep", self._kept, self._not_kept, needs_space=False)
+    def kind(self) -> AnyKind:
+        function = "inkwell_groove.workroom.jobs.takes:keep"
+        return JobKind(KEEP, function, Keep, self._kept, self._not_kept, lane=Lane.QUICK, needs_space=False)
 
     def open(self) -> None:
         """Takes up what a stopped server left: recordings are made takes, or wait for their browser."""
@@ -219,16 +221,11 @@ class Books(Part):
 
     def _ask(self, transaction: Transaction, row: Recording, begun: Begun, found: dict[str, Any]) -> None:
         row.state, row.refusal = "keeping", None
-        arguments = {
-            "media_root": str(self._media.root),
-            "recording_id": row.id,
-            "name": begun.name,
-            "samples_sha256": found.get("samples_sha256"),
-        }
+        arguments = Keep(recording_id=row.id, name=begun.name, samples_sha256=found.get("samples_sha256"))
         self.jobs.ask(transaction, KEEP, docket_id=row.docket_id, subject=begun.name, arguments=arguments)
 
-    def _kept(self, transaction: Transaction, job: Job, result: dict[str, Any]) -> None:
-        row = transaction.get_one(Recording, job.arguments["recording_id"])
+    def _kept(self, transaction: Transaction, job: Job, arguments: Keep, result: Result) -> None:
+        row = transaction.get_one(Recording, arguments.recording_id)
         begun = Begun.model_validate(row.document["begun"])
         notes = recorders.read_notes(self._media.recording(row.id))
         told = Transferred(
@@ -240,7 +237,7 @@ class Books(Part):
             marks=notes.marks,
             faults=notes.faults,
             samples_sha256=result["samples_sha256"],
-            read_back=job.arguments.get("samples_sha256") == result["samples_sha256"],
+            read_back=arguments.samples_sha256 == result["samples_sha256"],
         )
         take = made_take(
             result,
@@ -270,8 +267,8 @@ class Books(Part):
         transaction.delete(row)
         after_commit(transaction, lambda: self._media.forget_recording(row.id))
 
-    def _not_kept(self, transaction: Transaction, job: Job, failure: dict[str, Any]) -> None:
-        row = transaction.get(Recording, job.arguments["recording_id"])
+    def _not_kept(self, transaction: Transaction, job: Job, arguments: Keep, failure: Result) -> None:
+        row = transaction.get(Recording, arguments.recording_id)
         if row is not None:
             row.state, row.refusal = "refused", failure
 

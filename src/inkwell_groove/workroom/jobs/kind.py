@@ -1,0 +1,139 @@
+"""What a job is: its arguments, what it runs, what is done in the database when it has ended, and in which lane."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from enum import StrEnum
+from pathlib import Path
+from typing import Any, Generic, Protocol, TypeVar
+
+from pydantic import BaseModel, ConfigDict
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.errors import InkwellError, LengthLie
+from inkwell_groove.store.disk import disk_full
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.models import Job
+
+INTERRUPTED = "Interrupted"  # the code of a failure that says nothing about what the job worked on
+WAITING, RUNNING = "waiting", "running"
+
+
+class Lane(StrEnum):
+    """A queue of its own, so that what somebody waits for at the screen does not wait behind hours of work."""
+
+    QUICK = "quick"  # somebody looks at the screen and waits: taking in, finding tracks, scanning, learning
+    STEADY = "steady"  # minutes of work that somebody asked for: sealing, reading a disc, writing files
+    BULK = "bulk"  # hours of work on whole collections: audits, listening, surveys, comparisons
+
+
+class Arguments(BaseModel):
+    """What a job is asked with. It is kept in the job's row, so older rows must be read with what they lack."""
+
+    model_config = ConfigDict(frozen=True, extra="ignore")
+
+
+class Task(Protocol):
+    """What a running job works with."""
+
+    @property
+    def media(self) -> MediaStore: ...
+
+    def progress(self, share: float, message: str) -> None:
+        """Report how much is done, from 0 to 1. Raises Cancelled if somebody cancelled the job."""
+        ...
+
+    def workspace(self) -> AbstractContextManager[Path]:
+        """Return a new empty folder, gone afterwards with whatever was not moved out of it.
+
+        It is named by the job's token: whoever takes the job over removes it, so that what a process does that was
+        thought dead can no longer be moved into place.
+        """
+        ...
+
+
+A = TypeVar("A", bound=Arguments)
+Progress = Callable[[float, str], None]
+Result = dict[str, Any]
+Failure = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Retry:
+    """How often a job whose process died is run, and for how long it waits before the second run; then twice as long.
+
+    What a job raises is its answer, and never a reason to run it again.
+    """
+
+    attempts: int = 3
+    pause_s: float = 0.5
+
+    def pause_after_s(self, attempts: int) -> float | None:
+        """Return how long to wait after so many runs, None if there is to be no other."""
+        return None if attempts >= self.attempts else self.pause_s * 2.0 ** (attempts - 1)
+
+
+@dataclass(frozen=True)
+class JobKind(Generic[A]):
+    """One kind of job.
+
+    `function` names what a worker process runs, as `module:function`, so that this process need not import it. It is
+    called with the arguments and a `Task`, and returns a `Result`. `finish` or `fail` is called in the transaction that
+    records the job's end, `after` with the docket's number once that is committed.
+    """
+
+    name: str
+    function: str
+    arguments: type[A]
+    finish: Callable[[Session, Job, A, Result], None]
+    fail: Callable[[Session, Job, A, Failure], None] = lambda session, job, arguments, failure: None
+    after: Callable[[int], None] = lambda docket_id: None
+    lane: Lane = Lane.STEADY
+    retry: Retry = field(default_factory=Retry)
+    needs_space: bool = True  # False: it may use the room that is kept for recordings
+
+    @property
+    def module(self) -> str:
+        return self.function.partition(":")[0]
+
+    def arguments_of(self, job: Job) -> A:
+        """Return the arguments of a job of this kind. Raises ValidationError if its row holds others."""
+        return self.arguments.model_validate(job.arguments)
+
+
+AnyKind = JobKind[Any]
+
+
+def finish_nothing(session: Session, job: Job, arguments: Arguments, result: Result) -> None:
+    """Do nothing more than keep the result in the job's row."""
+
+
+def under_way(session: Session, *kinds: str, but: int | None = None) -> bool:
+    """Return whether a job of any of these kinds waits or runs, other than one."""
+    query = select(Job.id).where(Job.kind.in_(kinds), Job.state.in_((WAITING, RUNNING))).limit(1)
+    if but is not None:
+        query = query.where(Job.id != but)
+    return session.scalar(query) is not None
+
+
+def failure_of(error: BaseException, subject: str) -> Failure:
+    """Return what the row keeps of an error: the same three answers everywhere."""
+    error = disk_full(error) or error
+    if isinstance(error, InkwellError):
+        failure: Failure = {
+            "what": error.what,
+            "where": error.where or subject,
+            "remedy": error.remedy,
+            "code": type(error).__name__,
+        }
+        if isinstance(error, LengthLie):
+            failure |= {"found_samples": error.found_samples, "declared_samples": error.declared_samples}
+        return failure
+    return {
+        "what": f"a fault in the program ({type(error).__name__}: {error})",
+        "where": subject,
+        "remedy": "The log has the details; please report it",
+    }

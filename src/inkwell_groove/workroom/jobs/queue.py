@@ -1,0 +1,299 @@
+"""The queue of jobs: rows in the database, which are asked for, claimed under a lease, reported on and ended.
+
+A claim has a token. Whoever no longer holds it, because the lease ran out meanwhile or the server was started again,
+changes nothing any more: there is one end to each job. Times are the database's, which all machines share.
+"""
+
+from __future__ import annotations
+
+import secrets
+import threading
+import time
+from collections.abc import Collection, Mapping
+from datetime import datetime
+from typing import Any
+
+import structlog
+from pydantic import ValidationError
+from sqlalchemy import ColumnElement, func, or_, select, text
+from sqlalchemy.orm import Session
+
+from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, Missing
+from inkwell_groove.store.database import Database, after_commit, is_passing, savepoint
+from inkwell_groove.store.models import Job, now
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.jobs.engine import Claim, Outcome
+from inkwell_groove.workroom.jobs.kind import INTERRUPTED, RUNNING, WAITING, AnyKind, Failure, Lane, failure_of
+from inkwell_groove.workroom.views import JobView
+
+LEASE_S = 30.0
+_ROW_EVERY_S = 0.25
+_CANDIDATES = 20  # jobs that are tried at once: others may be trying the same
+_NOW: ColumnElement[datetime] = func.utc_timestamp(6, type_=Job.asked_at.type)
+log = structlog.get_logger()
+
+
+def _in(seconds: float) -> Any:
+    """Return the SQL for a time from now, by the database's clock."""
+    return text(f"UTC_TIMESTAMP(6) + INTERVAL {round(seconds * 1e6)} MICROSECOND")
+
+
+class JobQueue:
+    """All jobs of a house; `engine.Queue` says what an engine does with it."""
+
+    def __init__(self, database: Database, events: Events, kinds: Collection[AnyKind], *, owner: str) -> None:
+        """`owner` names this process to whoever looks at the rows."""
+        self._database, self._events, self._owner = database, events, owner
+        self._kinds: Mapping[str, AnyKind] = {kind.name: kind for kind in kinds}
+        self._row_written: dict[int, float] = {}
+        self._lock = threading.Lock()
+
+    def ask(
+        self, session: Session, kind_name: str, *, docket_id: int | None, subject: str, arguments: dict[str, Any]
+    ) -> Job:
+        """Return a new waiting job in the caller's transaction."""
+        job = Job(kind=kind_name, lane=self._kinds[kind_name].lane, docket_id=docket_id, subject=subject[:200])
+        job.arguments, job.state, job.message = arguments, WAITING, ""
+        job.attempts, job.progress, job.asked_at, job.is_cancelled = 0, 0.0, now(), False
+        session.add(job)
+        session.flush()
+        return job
+
+    def cancel(self, job_id: int) -> JobView:
+        """Cancel a job: at once if it waits, at its next report if it runs.
+
+        Raises Missing, or Conflict for a job that has ended.
+        """
+        with self._database.begin() as session:
+            job = session.get(Job, job_id, with_for_update=True)
+            if job is None:
+                raise Missing(f"there is no job {job_id}", remedy="Reload the page")
+            if job.state not in (WAITING, RUNNING):
+                raise Conflict(
+                    f"this job is {job.state} already", where=job.subject, remedy="There is nothing to cancel"
+                )
+            job.is_cancelled = True
+            if job.state == WAITING:
+                self._close(session, job, "cancelled", None)
+            view = JobView.of(job)
+        self._tell(view)
+        return view
+
+    def requeue_all(self, why: str) -> list[str]:
+        """Queue all running jobs again, of which nobody is left to run them; return the tokens of their claims.
+
+        For the start of a server that has the data to itself.
+        """
+        tokens = []
+        with self._database.begin() as session:
+            for job in session.scalars(select(Job).where(Job.state == RUNNING)):
+                tokens += [job.token] if job.token is not None else []
+                self._run_again(session, job, why, at_once=True)
+        return tokens
+
+    def claim(self, lanes: Collection[Lane]) -> Claim | None:
+        """Rows are looked for without locks and locked by number: a lock on an index of states meets every other."""
+        may_begin = Job.state == WAITING, Job.lane.in_(lanes), or_(Job.retry_at.is_(None), Job.retry_at <= _NOW)
+        while lanes:
+            with self._database.begin() as session:
+                waiting = session.scalars(select(Job.id).where(*may_begin).order_by(Job.id).limit(_CANDIDATES)).all()
+            if not waiting:
+                return None
+            for job_id in waiting:
+                with self._database.begin() as session:
+                    by_number = select(Job).where(Job.id == job_id).with_for_update(skip_locked=True)
+                    job = session.scalars(by_number).first()
+                    claim = self._claimed(session, job) if job is not None and job.state == WAITING else None
+                if claim is not None:
+                    return claim
+        return None
+
+    def _claimed(self, session: Session, job: Job) -> Claim | None:
+        """Return the claim on a waiting job; None if this version cannot run it, which is then its end."""
+        kind = self._kinds.get(job.kind)
+        failure = _unknown_kind(job) if kind is None else None
+        if kind is not None:
+            try:
+                arguments = kind.arguments_of(job)
+            except ValidationError as cause:
+                log.warning("a job's arguments cannot be read", job=job.id, kind=job.kind, error=str(cause))
+                failure = _other_arguments(job)
+        if kind is None or failure is not None:
+            self._close(session, job, "failed", failure)
+            view = JobView.of(job)
+            after_commit(session, lambda: self._tell(view))
+            return None
+        earlier = job.token
+        job.state, job.started_at, job.attempts = RUNNING, now(), job.attempts + 1
+        job.owner, job.token, job.lease_until, job.retry_at = self._owner, secrets.token_hex(8), _in(LEASE_S), None
+        session.flush()
+        view = JobView.of(job)
+        after_commit(session, lambda: self._tell(view))
+        return Claim(job.id, job.token, kind, arguments, view, earlier)
+
+    def renew(self, claims: Collection[Claim]) -> set[int]:
+        if not claims:
+            return set()
+        to_stop = set()
+        for claim in claims:
+            with self._database.begin() as session:
+                job = _held(session, claim)
+                if job is not None:
+                    job.lease_until = _in(LEASE_S)
+                if job is None or job.is_cancelled:
+                    to_stop.add(claim.job_id)
+        return to_stop
+
+    def report(self, claim: Claim, share: float, message: str) -> None:
+        view = claim.view.model_copy(update={"progress": share, "message": message})
+        with self._lock:
+            is_due = time.monotonic() - self._row_written.get(claim.job_id, 0.0) > _ROW_EVERY_S
+            if is_due:
+                self._row_written[claim.job_id] = time.monotonic()
+        if is_due:
+            with self._database.begin() as session:
+                if (job := _held(session, claim)) is not None:
+                    job.progress, job.message = share, message[:300]
+        self._tell(view.with_time_left())
+
+    def end(self, claim: Claim, outcome: Outcome) -> bool:
+        with self._lock:
+            self._row_written.pop(claim.job_id, None)
+        with self._database.begin() as session:
+            job = _held(session, claim)
+            if job is None:
+                log.warning("somebody else has this job now: its end is not recorded", job=claim.job_id)
+                return False
+            self._end(session, job, claim, outcome)
+            session.flush()
+            view = JobView.of(job)
+        self._tell_of_end(view)
+        return True
+
+    def tend(self, running_here: Collection[int]) -> float | None:
+        with self._database.begin() as session:
+            expired = select(Job.id).where(Job.state == RUNNING, Job.lease_until < _NOW, Job.id.not_in(running_here))
+            expired_ids = session.scalars(expired).all()
+            left = func.timestampdiff(text("MICROSECOND"), _NOW, func.min(Job.retry_at))
+            left_us = session.scalar(select(left).where(Job.state == WAITING, Job.retry_at.is_not(None)))
+        for job_id in expired_ids:
+            self._requeue_expired(job_id)
+        if expired_ids:
+            return 0.0
+        return None if left_us is None else max(0.0, left_us / 1e6)
+
+    def _requeue_expired(self, job_id: int) -> None:
+        with self._database.begin() as session:
+            by_number = select(Job, Job.lease_until < _NOW).where(Job.id == job_id).with_for_update()
+            job, is_expired = session.execute(by_number).one()
+            if job.state == RUNNING and is_expired:
+                log.error("a job's lease ended", job=job.id, kind=job.kind, owner=job.owner)
+                self._run_again(session, job, f"{job.owner} was not heard of any more")
+
+    def _end(self, session: Session, job: Job, claim: Claim, outcome: Outcome) -> None:
+        if outcome.process_died:
+            log.error("the process of a job died", job=job.id, kind=job.kind, attempt=job.attempts)
+            self._run_again(session, job, "its process died")
+        elif isinstance(outcome.error, Cancelled):
+            self._close(session, job, "cancelled", None)
+        elif outcome.error is not None:
+            if not isinstance(outcome.error, InkwellError):
+                log.error("a job broke", job=job.id, kind=job.kind, exc_info=outcome.error)
+            self._close(session, job, "failed", failure_of(outcome.error, job.subject))
+        else:
+            result = outcome.result or {}
+            try:
+                with savepoint(session):
+                    claim.kind.finish(session, job, claim.arguments, result)
+                job.result = result
+                self._close(session, job, "done", None)
+            except Exception as cause:
+                if is_passing(cause):
+                    raise
+                if not isinstance(cause, InkwellError):
+                    log.exception("what came of a job cannot be kept", job=job.id, kind=job.kind)
+                    cause = Conflict(
+                        f"what came of it cannot be kept ({type(cause).__name__})",
+                        where=job.subject,
+                        remedy="The log has the details; please report it",
+                    )
+                self._close(session, job, "failed", failure_of(cause, job.subject))
+
+    def _run_again(self, session: Session, job: Job, why: str, *, at_once: bool = False) -> None:
+        """Queue a job again that was interrupted, or fail it if that happens every time."""
+        kind = self._kinds.get(job.kind)
+        if kind is None:
+            self._close(session, job, "failed", _unknown_kind(job))
+            return
+        if job.is_cancelled:
+            self._close(session, job, "cancelled", None)
+            return
+        pause_s = kind.retry.pause_after_s(job.attempts)
+        if pause_s is not None:
+            job.state, job.message, job.progress = WAITING, f"begun again: {why}", 0.0
+            job.retry_at = None if at_once else _in(pause_s)
+        else:
+            failure = {
+                "what": f"{why} {job.attempts} times while it ran",
+                "where": job.subject,
+                "remedy": "Look at the log and at the machine's memory, then start it again",
+                "code": INTERRUPTED,
+            }
+            self._close(session, job, "failed", failure)
+
+    def _close(self, session: Session, job: Job, state: str, failure: Failure | None) -> None:
+        job.state, job.failure, job.ended_at = state, failure, now()
+        job.lease_until = job.retry_at = None
+        if state == "done":
+            job.progress = 1.0
+            return
+        kind = self._kinds.get(job.kind)
+        if kind is None:
+            return
+        try:
+            with savepoint(session):
+                told = failure or {"what": "it was cancelled", "code": "Cancelled"}
+                kind.fail(session, job, kind.arguments_of(job), told)
+        except Exception as cause:
+            if is_passing(cause):
+                raise
+            log.exception("what follows from a failed job could not be recorded", job=job.id, kind=job.kind)
+
+    def _tell_of_end(self, view: JobView) -> None:
+        try:
+            self._tell(view)
+            if view.docket_id is not None:
+                self._events.docket_changed(view.docket_id)
+                if view.state == "done":
+                    self._kinds[view.kind].after(view.docket_id)
+        except Exception:
+            log.exception("what follows from a job that ended went wrong", job=view.id, kind=view.kind)
+
+    def _tell(self, view: JobView) -> None:
+        self._events.publish({"kind": "job", "job": view.model_dump(mode="json")})
+
+
+def _held(session: Session, claim: Claim) -> Job | None:
+    """Return the row of a claim, locked; None if the claim no longer holds.
+
+    It is locked by its number alone: the database would look for a state in its index, and lock that before the row,
+    where others lock the row before the index.
+    """
+    job = session.get(Job, claim.job_id, with_for_update=True)
+    return job if job is not None and job.state == RUNNING and job.token == claim.token else None
+
+
+def _unknown_kind(job: Job) -> Failure:
+    return {
+        "what": f"this version does not know jobs of the kind '{job.kind}'",
+        "where": job.subject,
+        "remedy": "Ask for it again, or run the version that asked for it",
+    }
+
+
+def _other_arguments(job: Job) -> Failure:
+    return {
+        "what": f"this version cannot read what the job '{job.kind}' was asked with",
+        "where": job.subject,
+        "remedy": "Ask for it again, or run the version that asked for it",
+    }
