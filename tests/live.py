@@ -23,6 +23,7 @@ from inkwell_groove.store.migrate import upgrade
 from launcher.database import Database
 from launcher.places import FRONTEND
 from launcher.processes import free_port
+from tests import helddisk
 from tests.heldclock import HeldClock
 
 _numbers = itertools.count(1)
@@ -95,6 +96,7 @@ def _fork_maker_of_workers() -> None:
         pid = os.fork()
         if pid == 0:
             os.close(alive_w)
+            helddisk.is_job_worker = True
             try:
                 forkserver.main(listener.detach(), alive_r, [])
             finally:

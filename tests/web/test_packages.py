@@ -73,6 +73,16 @@ def fixity_of(server: Server, docket_id: int) -> Any:
     return next(one for one in server.get("/fixity")["packages"] if one["docket_id"] == docket_id)
 
 
+@pytest.fixture(scope="module")
+def sealed(vault: Server, side: Path) -> list[int]:
+    """Four dockets that were sealed."""
+    docket_ids = [described(vault, f"S-{number}", side) for number in range(1, 5)]
+    for docket_id in docket_ids:
+        vault.post(f"/dockets/{docket_id}/seal")
+    vault.wait_for_jobs()
+    return docket_ids
+
+
 def test_a_profile_is_saved_chosen_and_sealed_by(vault: Server, side: Path) -> None:
     docket_id = described(vault, "P-1", side)
     assert docket(vault, docket_id)["profile"] == "Archive"
@@ -231,9 +241,11 @@ def test_damage_is_found_named_and_put_right_from_the_second_copy(vault: Server,
     vault.wait_for_jobs()
 
 
-def test_an_audit_goes_through_all_of_them_the_oldest_first_and_on_after_a_restart(vault: Server) -> None:
+def test_an_audit_goes_through_all_of_them_the_oldest_first_and_on_after_a_restart(
+    vault: Server, sealed: list[int]
+) -> None:
     begun = vault.post("/fixity/audit")
-    assert begun["audit"]["state"] == "under way" and begun["audit"]["packages"] >= 4
+    assert begun["audit"]["state"] == "under way" and begun["audit"]["packages"] >= len(sealed)
     refused = vault.api.post("/fixity/audit")
     assert refused.status_code == 409
     vault.kill()
@@ -246,9 +258,9 @@ def test_an_audit_goes_through_all_of_them_the_oldest_first_and_on_after_a_resta
     assert vault.api.delete("/fixity/audit").status_code == 409
 
 
-def test_a_check_whose_process_dies_says_nothing_about_the_package(vault: Server) -> None:
+def test_a_check_whose_process_dies_says_nothing_about_the_package(vault: Server, sealed: list[int]) -> None:
     """An audit beside a worker that died booked an intact package as damaged."""
-    (told, *_) = vault.get("/fixity")["packages"]
+    told = fixity_of(vault, sealed[0])
     vault.stop()
     try:
         with Server(vault.database_url, vault.media_root, INKWELL_FIXITY_BYTES_PER_S="20000") as slow:
@@ -338,8 +350,8 @@ def test_a_record_becomes_an_image_for_burning(vault: Server, side: Path, tmp_pa
     ]
 
 
-def test_what_cannot_be_checked_or_restored_says_why(vault: Server, database_url: str) -> None:
-    told = vault.get("/fixity")["packages"][0]
+def test_what_cannot_be_checked_or_restored_says_why(vault: Server, sealed: list[int], database_url: str) -> None:
+    told = fixity_of(vault, sealed[0])
     for path in ("/packages/99999/check", "/packages/99999/restoring"):
         assert vault.api.post(path).status_code == 404
     nothing = vault.api.post(f"/packages/{told['package_id']}/restoring")
@@ -349,6 +361,6 @@ def test_what_cannot_be_checked_or_restored_says_why(vault: Server, database_url
         kept, package.album = package.album, {**package.album, "package": []}
     old = vault.api.post(f"/packages/{told['package_id']}/check")
     assert old.status_code == 409 and "Seal the docket again" in old.json()["remedy"]
-    assert vault.get("/fixity")["packages"][0]["state"] == "not a bag"
+    assert fixity_of(vault, sealed[0])["state"] == "not a bag"
     with Database(database_url).begin() as session:
         session.get_one(Package, told["package_id"]).album = kept

@@ -6,24 +6,34 @@ import os
 import signal
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from launcher.database import Database
+from tests.helddisk import HeldDisk
 from tests.live import Server, new_schema
 from tests.sounds import noise, record_side, write
+from tests.workroom.test_runner import until
 
-LONG_SAMPLES = 96_000 * 300
+LONG_SAMPLES = 96_000 * 150
 
 
 @pytest.fixture
-def fresh(mariadb: Database, tmp_path: Path) -> Iterator[Server]:
+def disk(tmp_path: Path) -> HeldDisk:
+    """The disk of this test's server, which holds the first job that writes."""
+    disk = HeldDisk(tmp_path / "held")
+    disk.hold()
+    return disk
+
+
+@pytest.fixture
+def fresh(mariadb: Database, disk: HeldDisk, tmp_path: Path) -> Iterator[Server]:
     """A server of this test's own, to be killed."""
-    with Server(new_schema(mariadb), tmp_path / "media") as running:
+    with Server(new_schema(mariadb), tmp_path / "media", free_bytes=disk) as running:
         yield running
+    disk.release()
 
 
 @pytest.fixture(scope="module")
@@ -32,14 +42,8 @@ def long_take(shared_folder: Path) -> Path:
     return write(shared_folder / "long.flac", noise(LONG_SAMPLES), 96_000, form="FLAC")
 
 
-def until_running(server: Server, kind: str, *, progress: float = -1.0) -> Any:
-    until = time.monotonic() + 30
-    while time.monotonic() < until:
-        for job in server.get("/jobs"):
-            if job["kind"] == kind and job["state"] == "running" and job["progress"] > progress:
-                return job
-        time.sleep(0.005)
-    raise AssertionError(f"{kind} never ran")
+def running_job(server: Server, kind: str) -> Any:
+    return next(job for job in server.get("/jobs") if job["kind"] == kind and job["state"] == "running")
 
 
 def is_alive(pid: int) -> bool:
@@ -53,28 +57,12 @@ def left_behind(server: Server) -> list[Path]:
     return list((server.media_root / "work").iterdir())
 
 
-@contextmanager
-def held_at_work(server: Server) -> Iterator[None]:
-    """Holds the workers still in the middle of a job, from when one has begun to write: it cannot end meanwhile."""
-    until = time.monotonic() + 240
-    while not left_behind(server):
-        assert time.monotonic() < until, "no job began to write"
-        time.sleep(0.001)
-    workers = server.workers
-    for pid in workers:
-        os.kill(pid, signal.SIGSTOP)
-    try:
-        yield
-    finally:
-        for pid in workers:
-            with suppress(ProcessLookupError):
-                os.kill(pid, signal.SIGCONT)
-
-
-def test_a_server_killed_while_it_takes_in_begins_again_and_ends_well(fresh: Server, long_take: Path) -> None:
+def test_a_server_killed_while_it_takes_in_begins_again_and_ends_well(
+    fresh: Server, disk: HeldDisk, long_take: Path
+) -> None:
     docket = fresh.open_docket("T-kill")
     fresh.upload(docket["id"], long_take)
-    with held_at_work(fresh):
+    with disk.at_work():
         fresh.kill()
     assert not any((fresh.media_root / "takes").rglob("*/*")), "a take was in place before it was proven whole"
     fresh.start()
@@ -87,19 +75,19 @@ def test_a_server_killed_while_it_takes_in_begins_again_and_ends_well(fresh: Ser
 
 
 def test_a_server_killed_while_it_seals_leaves_no_half_package_and_seals_after_all(
-    fresh: Server, tmp_path: Path
+    fresh: Server, disk: HeldDisk, tmp_path: Path
 ) -> None:
     side = tmp_path / "side.wav"
-    record_side(side, tracks_s=(100.0, 120.0), rate_hz=96_000)
+    record_side(side, tracks_s=(40.0, 50.0), rate_hz=96_000)
+    disk.release()
     docket_id = fresh.open_docket("T-kill")["id"]
     fresh.upload(docket_id, side)
     fresh.wait_for_jobs()
     fresh.describe(docket_id, ["One", "Two"])
+    disk.hold()
     fresh.post(f"/dockets/{docket_id}/seal")
-    until = time.monotonic() + 20
-    while not left_behind(fresh) and time.monotonic() < until:
-        time.sleep(0.005)
-    fresh.kill()
+    with disk.at_work():
+        fresh.kill()
     assert list((fresh.media_root / "sealed").rglob("*.flac")) == []
     fresh.start()
     fresh.wait_for_jobs()
@@ -108,9 +96,9 @@ def test_a_server_killed_while_it_seals_leaves_no_half_package_and_seals_after_a
     assert left_behind(fresh) == []
 
 
-def test_workers_do_not_outlive_a_killed_server(fresh: Server, long_take: Path) -> None:
+def test_workers_do_not_outlive_a_killed_server(fresh: Server, disk: HeldDisk, long_take: Path) -> None:
     fresh.upload(fresh.open_docket("T-orphans")["id"], long_take)
-    with held_at_work(fresh):
+    with disk.at_work():
         workers = fresh.workers
         assert workers
         fresh.kill()
@@ -120,10 +108,10 @@ def test_workers_do_not_outlive_a_killed_server(fresh: Server, long_take: Path) 
     assert [pid for pid in workers if is_alive(pid)] == []
 
 
-def test_a_take_comes_in_although_the_workers_die(fresh: Server, long_take: Path) -> None:
+def test_a_take_comes_in_although_the_workers_die(fresh: Server, disk: HeldDisk, long_take: Path) -> None:
     docket = fresh.open_docket("T-worker")
     fresh.upload(docket["id"], long_take)
-    with held_at_work(fresh):
+    with disk.at_work():
         for pid in fresh.workers:
             os.kill(pid, signal.SIGKILL)
     job = next(one for one in fresh.wait_for_jobs() if one["kind"] == "take in")
@@ -135,23 +123,25 @@ def test_a_take_comes_in_although_the_workers_die(fresh: Server, long_take: Path
     assert take["format"]["samples"] == LONG_SAMPLES
 
 
-def test_a_job_that_keeps_killing_the_server_is_given_up(fresh: Server, long_take: Path) -> None:
+def test_a_job_that_keeps_killing_the_server_is_given_up(fresh: Server, disk: HeldDisk, long_take: Path) -> None:
     docket = fresh.open_docket("T-poison")
     fresh.upload(docket["id"], long_take)
     for _ in range(3):
-        with held_at_work(fresh):
+        with disk.at_work():
             fresh.kill()
+        disk.hold()
         fresh.start()
+    disk.release()
     (job,) = fresh.wait_for_jobs()
     assert job["state"] == "failed"
     assert "stopped 3 times" in job["failure"]["what"]
 
 
-def test_a_running_job_is_cancelled_and_leaves_nothing(fresh: Server, long_take: Path) -> None:
+def test_a_running_job_is_cancelled_and_leaves_nothing(fresh: Server, disk: HeldDisk, long_take: Path) -> None:
     docket = fresh.open_docket("T-cancel")
     fresh.upload(docket["id"], long_take)
-    with held_at_work(fresh):
-        job = until_running(fresh, "take in")
+    with disk.at_work():
+        job = running_job(fresh, "take in")
         fresh.post(f"/jobs/{job['id']}/cancel")
     (ended,) = fresh.wait_for_jobs()
     assert ended["state"] == "cancelled"
@@ -165,10 +155,11 @@ def test_a_running_job_is_cancelled_and_leaves_nothing(fresh: Server, long_take:
     assert answer.json()["detail"] == "this job is cancelled already"
 
 
-def test_progress_is_told_with_the_time_that_is_left(fresh: Server, long_take: Path) -> None:
+def test_progress_is_told_with_the_time_that_is_left(fresh: Server, disk: HeldDisk, long_take: Path) -> None:
     fresh.upload(fresh.open_docket("T-progress")["id"], long_take)
-    job = until_running(fresh, "take in", progress=0.0)
-    assert 0 < job["progress"] <= 1
+    with disk.at_work():
+        job = until(lambda: one if (one := running_job(fresh, "take in"))["progress"] else None, "nothing was reported")
+        assert 0 < job["progress"] < 1
     fresh.wait_for_jobs()
 
 
