@@ -12,7 +12,6 @@ from inkwell_groove.store.disk import free_bytes_of_disk
 
 PATIENCE_S = 60.0
 _LOOK_EVERY_S = 0.002
-_LET_BY = 3  # reports: the row of a job is written every quarter of a second
 is_job_worker = False  # set in the process from which a server's job workers are forked
 _reports: list[float] = []  # of this process, since it began to write
 
@@ -26,7 +25,7 @@ class HeldDisk:
     def __call__(self, folder: Path) -> int:
         if is_job_worker and self.path.exists() and any((folder / "work").iterdir()):
             _reports.append(time.monotonic())
-            while len(_reports) > _LET_BY and self.path.exists():
+            while len(_reports) > 1 and self.path.exists():
                 self._reached.touch()
                 time.sleep(_LOOK_EVERY_S)
         return free_bytes_of_disk(folder)

@@ -15,7 +15,6 @@ from launcher.database import Database
 from tests.helddisk import HeldDisk
 from tests.live import Server, new_schema
 from tests.sounds import noise, record_side, write
-from tests.workroom.test_runner import until
 
 LONG_SAMPLES = 96_000 * 150
 
@@ -153,14 +152,6 @@ def test_a_running_job_is_cancelled_and_leaves_nothing(fresh: Server, disk: Held
     answer = fresh.api.post(f"/jobs/{job['id']}/cancel")
     assert answer.status_code == 409
     assert answer.json()["detail"] == "this job is cancelled already"
-
-
-def test_progress_is_told_with_the_time_that_is_left(fresh: Server, disk: HeldDisk, long_take: Path) -> None:
-    fresh.upload(fresh.open_docket("T-progress")["id"], long_take)
-    with disk.at_work():
-        job = until(lambda: one if (one := running_job(fresh, "take in"))["progress"] else None, "nothing was reported")
-        assert 0 < job["progress"] < 1
-    fresh.wait_for_jobs()
 
 
 def test_a_database_that_goes_away_is_told_and_comes_back_without_loss(tmp_path: Path) -> None:

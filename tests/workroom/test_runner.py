@@ -7,6 +7,7 @@ import signal
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 from typing import Any, TypeVar
@@ -288,6 +289,28 @@ def test_a_job_that_was_cancelled_is_not_run_again_by_a_server_that_starts(datab
     queue_of(database, "next", kind("long")).requeue_all("the server stopped")
     with database.begin() as session:
         assert session.get_one(Job, job_id).state == "cancelled"
+
+
+def test_progress_is_told_with_the_time_that_is_left(database: Database) -> None:
+    queue = queue_of(database, "this", kind("long"))
+    heard: list[Any] = []
+    queue._events.watch(lambda news: heard.append(news["job"]))
+    job_id = waiting_job(database, queue, "long")
+    claim = claimed(queue)
+    began = claim.view.started_at
+    assert began is not None
+    claim = replace(claim, view=claim.view.model_copy(update={"started_at": began - timedelta(seconds=30)}))
+    queue.report(claim, 0.25, "a quarter")
+    with database.begin() as session:
+        job = session.get_one(Job, job_id)
+    assert (job.progress, job.message) == (0.25, "a quarter")
+    assert (heard[-1]["progress"], heard[-1]["message"]) == (0.25, "a quarter")
+    assert heard[-1]["time_left_s"] == pytest.approx(90, abs=5)
+    queue.report(claim, 0.26, "and more")
+    with database.begin() as session:
+        assert session.get_one(Job, job_id).progress == 0.25, "the row is written a few times a second"
+    assert heard[-1]["progress"] == 0.26
+    assert queue.end(claim, Outcome(result={}))
 
 
 def test_arguments_of_another_version_fail_the_job_and_hold_up_no_other(database: Database) -> None:
