@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
+from tests.browser.axe import broken_rules
+from tests.browser.conftest import watched
 from tests.browser.desk import Desk
 from tests.live import Server
 from tests.web.test_people import PASSWORD, PEOPLE, shell
@@ -25,6 +27,24 @@ def sign_in(page: Page, name: str, password: str = PASSWORD) -> None:
     page.get_by_label("Name", exact=True).fill(name)
     page.get_by_label("Password", exact=True).fill(password)
     page.get_by_role("button", name="Sign in").click()
+
+
+@pytest.fixture
+def open_page(browser: Browser) -> Iterator[Page]:
+    """A tab in which a script of the test's own may run beside those of the application."""
+    yield from watched(browser, bypass_csp=True)
+
+
+def test_signing_in_and_the_list_of_people_break_no_rule_of_accessibility(open_page: Page, guarded: Server) -> None:
+    open_page.goto(f"{guarded.address}/people")
+    expect(open_page.get_by_role("heading", name="Who is at work?")).to_be_visible()
+    assert broken_rules(open_page) == {}
+    sign_in(open_page, PEOPLE["keeper"])
+    expect(open_page.get_by_role("heading", name="People")).to_be_visible()
+    assert broken_rules(open_page) == {}
+    open_page.goto(f"{guarded.address}/password")
+    expect(open_page.get_by_role("heading", name="Your password")).to_be_visible()
+    assert broken_rules(open_page) == {}
 
 
 def test_a_keeper_makes_accounts_and_each_does_what_they_may(page: Page, guarded: Server) -> None:

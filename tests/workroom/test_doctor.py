@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import os
-import subprocess
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -32,9 +30,10 @@ from inkwell_groove.store.models import (
     Take,
     Upload,
 )
+from inkwell_groove.store.settings import settings
+from inkwell_groove.workroom.doctor.__main__ import main
 from inkwell_groove.workroom.doctor.examination import examine, mend
 from launcher.database import Database as MariaDb
-from launcher.places import PYTHON, ROOT
 from tests.live import Server, new_schema
 
 Row = TypeVar("Row")
@@ -287,26 +286,29 @@ def test_it_invents_nothing_on_a_house_that_was_worked_in(messy_house: Server) -
         database.close()
 
 
-def test_the_command_says_what_it_found_and_mends_only_while_no_server_runs(mariadb: MariaDb, tmp_path: Path) -> None:
-    def doctor(server: Server, *options: str) -> subprocess.CompletedProcess[str]:
-        settings = {"INKWELL_DATABASE_URL": server.database_url, "INKWELL_MEDIA_ROOT": str(server.media_root)}
-        command = [str(PYTHON), "-m", "inkwell_groove.workroom.doctor", *options]
-        env = {**os.environ, **settings}
-        return subprocess.run(command, cwd=ROOT, env=env, capture_output=True, text=True, check=False)
+def test_the_command_says_what_it_found_and_mends_only_while_no_server_runs(
+    mariadb: MariaDb, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    def doctor(*options: str) -> tuple[int, str, str]:
+        settings.cache_clear()
+        code = main(options)
+        said = capsys.readouterr()
+        return code, said.out, said.err
 
     with Server(new_schema(mariadb), tmp_path / "media") as server:
-        well = doctor(server)
-        assert (well.returncode, well.stdout) == (0, "Everything is as it should be.\n"), well.stderr
+        monkeypatch.setenv("INKWELL_DATABASE_URL", server.database_url)
+        monkeypatch.setenv("INKWELL_MEDIA_ROOT", str(server.media_root))
+        assert doctor()[:2] == (0, "Everything is as it should be.\n")
         (server.media_root / "uploads" / "71").write_bytes(SOUND)
-        found = doctor(server)
-        assert found.returncode == 1
-        assert "upload without a row" in found.stdout and "--mend does it" in found.stdout
-        refused = doctor(server, "--mend")
-        assert refused.returncode == 2 and "another server works with these recordings" in refused.stderr
+        code, found, _ = doctor()
+        assert code == 1
+        assert "upload without a row" in found and "--mend does it" in found
+        code, _, refused = doctor("--mend")
+        assert code == 2 and "another server works with these recordings" in refused
         server.stop()
-        done = doctor(server, "--mend")
-        assert done.returncode == 0, done.stderr
-        assert "(put right)" in done.stdout and "1 found, 1 put right." in done.stdout
+        code, done, refused = doctor("--mend")
+        assert code == 0, refused
+        assert "(put right)" in done and "1 found, 1 put right." in done
         (server.media_root / "uploads" / "72").write_bytes(SOUND)
         server.start()
         assert not (server.media_root / "uploads" / "72").exists(), "what is safe is put right at the start"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
 from contextlib import nullcontext
 
 from inkwell_groove import logs
@@ -15,12 +16,12 @@ from inkwell_groove.store.settings import settings
 from inkwell_groove.workroom.doctor.examination import examine, mend
 
 
-def main() -> int:
-    """Return 0 if nothing is left that is not as it should be."""
+def main(words: Sequence[str] | None = None) -> int:
+    """Return 0 if nothing is left that is not as it should be. Takes the words of the command line, or those given."""
     parser = argparse.ArgumentParser(description="Examines the store and the database.")
     parser.add_argument("--mend", action="store_true", help="put right what is safe; no server may run")
     parser.add_argument("--thorough", action="store_true", help="read every recording and compare it with its digest")
-    wanted = parser.parse_args()
+    wanted = parser.parse_args(words)
     logs.configure()
     given = settings()
     database = Database(given.database_url)
