@@ -196,8 +196,14 @@ class MediaStore:
 
 
 def move_into_place(beside: Path, target: Path) -> None:
-    """Renames a finished file or folder to `target`, which appears whole or not at all."""
+    """Rename a finished file or folder to `target`, which appears whole or not at all.
+
+    The files are synced by whoever wrote them; the folders, in which their names are, here.
+    """
     target.parent.mkdir(parents=True, exist_ok=True)
+    if beside.is_dir():
+        for folder in folders_below(beside):
+            sync_folder(folder)
     beside.rename(target)
     sync_folder(target.parent)
 
@@ -205,6 +211,20 @@ def move_into_place(beside: Path, target: Path) -> None:
 def sync_file(path: Path) -> None:
     with path.open("rb") as file:
         os.fsync(file.fileno())
+
+
+def folders_below(folder: Path) -> list[Path]:
+    """Return a folder and all that are in it, the innermost first."""
+    return [Path(path) for path, _, _ in os.walk(folder, topdown=False)]
+
+
+def sync_tree(folder: Path) -> None:
+    """Make a folder last with everything in it, as it is before a row says that it is there."""
+    for path, _, files in os.walk(folder, topdown=False):
+        for name in files:
+            if not (Path(path) / name).is_symlink():
+                sync_file(Path(path) / name)
+        sync_folder(Path(path))
 
 
 def sync_folder(path: Path) -> None:

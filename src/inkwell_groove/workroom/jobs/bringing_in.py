@@ -23,7 +23,7 @@ from inkwell_groove.core.files.silence import silent_tail_s
 from inkwell_groove.core.filing import MAX_NAME_BYTES
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.sealing.apart import take_apart
-from inkwell_groove.store.media import sync_folder
+from inkwell_groove.store.media import sync_folder, sync_tree
 from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of, shown
 from inkwell_groove.workroom.files.orders import Result, facts_of, fault_of, problem_of, write_lines
 from inkwell_groove.workroom.jobs.arguments import BringIn
@@ -62,6 +62,7 @@ def bring_in(arguments: BringIn, task: Task) -> JobResult:
                 if number % 20 == 0:
                     progress(0.5 + 0.5 * number / max(1, len(paths)), f"reading {number} of {len(paths)}")
         if not arguments.in_place:
+            sync_tree(folder)
             shutil.rmtree(target, ignore_errors=True)
             target.parent.mkdir(parents=True, exist_ok=True)
             folder.rename(target)

@@ -24,7 +24,7 @@ from inkwell_groove.core.errors import Conflict, ProofFailed, Refused
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.peaks import build
 from inkwell_groove.devices.drives import DriveOrder
-from inkwell_groove.store.media import PEAKS_NAME
+from inkwell_groove.store.media import PEAKS_NAME, sync_tree
 from inkwell_groove.workroom.disc.strip import Recorder
 from inkwell_groove.workroom.jobs.arguments import DiscTake, ReadDisc
 from inkwell_groove.workroom.jobs.kind import Progress, Result, Task
@@ -76,6 +76,7 @@ def read_disc(arguments: ReadDisc, task: Task) -> Result:
             watcher=watcher,
             on_read=done,
         )
+    sync_tree(folder)
     reading = proven(reading, register, toc, files_in(folder, numbers))
     record = DiscRecord(
         application=__version__,

@@ -7,7 +7,7 @@ files are, and any step can be taken back, byte for byte.
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import astuple, replace
 from pathlib import Path, PurePosixPath
@@ -26,7 +26,7 @@ from inkwell_groove.core.files.undo import between, take_back
 from inkwell_groove.core.files.writing import Change, Ready, TagOptions, carry_out, drop, prepare, write
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.journal import Journal
-from inkwell_groove.store.media import MediaStore, sync_folder
+from inkwell_groove.store.media import MediaStore, sync_file, sync_folder
 from inkwell_groove.workroom.files.folders import kind_of
 from inkwell_groove.workroom.files.orders import (
     Made,
@@ -46,6 +46,7 @@ from inkwell_groove.workroom.jobs.kind import Task
 log = structlog.get_logger()
 _BATCH = 64
 _THREADS = 4
+_POINTING = (".m3u", ".m3u8", ".cue")  # what names files by their paths
 
 
 def write_files(arguments: OfStep, task: Task) -> JobResult:
@@ -66,11 +67,9 @@ def take_back_files(arguments: OfStep, task: Task) -> JobResult:
     """Undo a step, last things first."""
     folder, progress = task.media.step(arguments.step_id), task.progress
     journal = Journal(folder)
-    roots = {
-        order.file_id: Path(order.root)
-        for line in read_lines(folder / "order")
-        if (order := Order.model_validate_json(line))
-    }
+    orders = {one.file_id: one for line in read_lines(folder / "order") if (one := Order.model_validate_json(line))}
+    roots = {key: Path(order.root) for key, order in orders.items()}
+    _remove_half_written(orders.values())
     lines = list(journal.lines())
     after = {line["file"]: line["after"] for line in lines if line["kind"] == "did"}
     moves = [line for line in lines if line["kind"] == "move"]
@@ -100,9 +99,6 @@ def take_back_files(arguments: OfStep, task: Task) -> JobResult:
             progress(number / max(1, len(wills)), f"{number} of {len(wills)} files")
     changed = {line["file"] for line in wills if line["file"] > 0} | {line["file"] for line in moves}
     was_at = {line["file"]: line["old"] for line in moves}
-    orders = {
-        order.file_id: order for line in read_lines(folder / "order") if (order := Order.model_validate_json(line))
-    }
     told = {one.file_id: one for one in results} | elsewhere
     final = [
         _result_of(
@@ -146,6 +142,25 @@ def _moved_back(line: Mapping[str, Any], roots: Mapping[int, Path]) -> dict[str,
     }
 
 
+def _remove_half_written(orders: Iterable[Order]) -> None:
+    """Remove what a killed process left beside the files of its orders, and beside playlists and cue sheets."""
+    roots = set()
+    for order in orders:
+        roots.add(Path(order.root))
+        path = Path(order.root) / order.path
+        beside = [Path(order.root) / made.path for made in order.beside]
+        beside += [path.with_name(order.art.beside_name)] if order.art is not None else []
+        for left in (
+            path.with_name(f".{path.stem}.part{path.suffix}"),
+            *(one.with_name(f".{one.name}.part") for one in (path, *beside)),
+        ):
+            left.unlink(missing_ok=True)
+    for root in roots:
+        for left in root.rglob(".*.part"):
+            if Path(left.stem).suffix.lower() in _POINTING and left.is_file() and not left.is_symlink():
+                left.unlink()
+
+
 class _Writing:
     """One step on its way."""
 
@@ -168,11 +183,7 @@ class _Writing:
 
     def mend(self) -> None:
         """What a killed process left half written becomes what it was; the order then does it anew."""
-        for order in self._orders.values():
-            if order.file_id not in self._results:
-                path = Path(order.root) / order.path
-                for left in (path.with_name(f".{path.name}.part"), path.with_name(f".{path.stem}.part{path.suffix}")):
-                    left.unlink(missing_ok=True)
+        _remove_half_written(one for one in self._orders.values() if one.file_id not in self._results)
         for line in reversed(self._begun):
             path = Path(line["path"])
             if not line["undo"]:
@@ -308,10 +319,12 @@ class _Writing:
         beside = path.with_name(f".{path.name}.part")
         path.parent.mkdir(parents=True, exist_ok=True)
         beside.write_bytes(data)
+        sync_file(beside)
         undo = self._journal.kept(between(path, beside), f"file {key}") if path.exists() else None
         before = sha256_of(path) if path.exists() else ""
         self._journal.add([{"kind": "will", "file": key, "path": str(path), "before": before, "undo": undo}])
         beside.replace(path)
+        sync_folder(path.parent)
         self._journal.add([{"kind": "did", "file": key, "after": sha256_of(path), "audio": ""}], sync=False)
 
     def move(self) -> None:
@@ -351,7 +364,7 @@ class _Writing:
         for root, moved in roots.items():
             for path in sorted(Path(root).rglob("*")):
                 suffix = path.suffix.lower()
-                if suffix not in (".m3u", ".m3u8", ".cue") or path.is_symlink() or not path.is_file():
+                if suffix not in _POINTING or path.is_symlink() or not path.is_file():
                     continue
                 if str(path) in self._made_paths:
                     continue  # corrected before this was begun again; names that changed places would change back
