@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -142,3 +143,27 @@ def test_a_plan_that_was_changed_elsewhere_is_neither_undone_nor_redone(
     answer = server.api.post(f"/sides/{side_id}/plan/{step}", json={"based_on": stale})
     assert answer.status_code == 409
     assert "changed elsewhere" in answer.json()["detail"]
+
+
+def test_two_keepers_change_one_rule_and_only_what_both_changed_is_asked_about(server: Server) -> None:
+    seen = server.get("/art-rule")
+    put = partial(server.api.put, "/art-rule")
+    assert put(json={"rule": {**seen, "most_px": 900}, "seen": seen}).json()["most_px"] == 900
+    other = put(json={"rule": {**seen, "most_kb": 777}, "seen": seen})
+    assert (other.json()["most_px"], other.json()["most_kb"]) == (900, 777), "what somebody else changed stays"
+    late = put(json={"rule": {**seen, "most_px": 500, "embed": "none"}, "seen": seen})
+    assert late.status_code == 409
+    assert late.json()["changed"] == [{"name": "most_px", "yours": 500, "now": 900}]
+    assert server.get("/art-rule") == other.json(), "nothing of it was kept"
+    now = other.json()
+    assert put(json={"rule": {**now, "most_px": 500}, "seen": now}).json()["most_px"] == 500
+
+
+def test_a_profile_keeps_what_another_keeper_made_of_it(server: Server) -> None:
+    put = partial(server.api.put, "/profiles")
+    first = put(json={"name": "Ours", "profile": {"one_file": False}}).json()["profile"]
+    put(json={"name": "Ours", "profile": {**first, "one_file": True}, "seen": first}).raise_for_status()
+    both = put(json={"name": "Ours", "profile": {**first, "untouched": "BWF"}, "seen": first}).json()["profile"]
+    assert (both["one_file"], both["untouched"]) == (True, "BWF")
+    late = put(json={"name": "Ours", "profile": {**first, "untouched": "none"}, "seen": first})
+    assert late.status_code == 409 and late.json()["changed"][0]["name"] == "untouched"

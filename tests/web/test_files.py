@@ -283,7 +283,7 @@ def test_pictures_by_the_house_rule_for_all_in_one_job_and_back(desk: Server, me
     folder = desk.media_root / "bundles" / str(bundle["id"])
     before = digests_below(folder)
     rule = {"embed": "front", "beside": True, "most_px": 1_000, "most_kb": 300, "square": "crop border"}
-    assert desk.api.put("/art-rule", json=rule).is_success
+    assert desk.api.put("/art-rule", json={"rule": rule}).is_success
     checked = desk.get("/art-rule/check", bundle=[bundle["id"]])
     assert checked["counts"]["too many pixels"] == 4
     assert checked["counts"]["no front is embedded"] == 60 - 8 - 4

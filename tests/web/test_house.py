@@ -50,13 +50,14 @@ def declared(house: Server, path: str, body: Any) -> None:
 
 def test_a_wording_rule_of_the_house_is_held_against_every_file_and_carried_out(house: Server, root: Path) -> None:
     before = digests_below(root)
-    declared(house, "/house-rules/tags", {"wanted": ["title"], "wording": [], "silence_s": 10})
+    declared(house, "/house-rules/tags", {"rule": {"wanted": ["title"], "wording": [], "silence_s": 10}})
     files = share(house, "tags")["files"]
     wordless = share(house, "tags")["following"]
     rule = {"name": "No number in front", "fields": ["title"], "steps": [{"do": "leading number"}]}
     house.api.put("/wording-rules", json=rule).raise_for_status()
     assert share(house, "tags")["following"] == wordless, "saved is not declared"
-    declared(house, "/house-rules/tags", {"wanted": ["title"], "wording": ["No number in front"], "silence_s": 10})
+    rule = {"wanted": ["title"], "wording": ["No number in front"], "silence_s": 10}
+    declared(house, "/house-rules/tags", {"rule": rule})
     assert share(house, "tags") == {
         "files": files,
         "following": wordless - 8,
@@ -95,7 +96,7 @@ def test_filing_is_declared_by_a_saved_pattern_and_carried_out(house: Server, ro
 
 
 def test_artwork_is_counted_by_files_not_by_findings(house: Server) -> None:
-    declared(house, "/art-rule", {"embed": "none", "beside": False})
+    declared(house, "/art-rule", {"rule": {"embed": "none", "beside": False}})
     told = share(house, "artwork")
     with_pictures = sum(bool(row["pictures"]) for row in house.get("/sheet", bundle=[1])["rows"])
     assert told["files"] - told["following"] == with_pictures
@@ -104,9 +105,9 @@ def test_artwork_is_counted_by_files_not_by_findings(house: Server) -> None:
 @pytest.mark.parametrize(
     ("path", "body"),
     [
-        ("/house-rules/tags", {"wanted": ["shoe size"]}),
-        ("/house-rules/tags", {"wanted": ["title"], "wording": ["none such"]}),
-        ("/house-rules/tags", {"wanted": ["title"], "silence_s": 0}),
+        ("/house-rules/tags", {"rule": {"wanted": ["shoe size"]}}),
+        ("/house-rules/tags", {"rule": {"wanted": ["title"], "wording": ["none such"]}}),
+        ("/house-rules/tags", {"rule": {"wanted": ["title"], "silence_s": 0}}),
         ("/house-rules/filing", {}),
     ],
 )

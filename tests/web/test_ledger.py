@@ -134,6 +134,30 @@ def test_a_dismissal_is_taken_back(house: Server) -> None:
     assert refused(house, entry["id"]) == 409
 
 
+def test_a_saved_pattern_is_what_it_was_is_gone_or_is_there_again(house: Server) -> None:
+    def patterns() -> dict[str, str]:
+        return {one["naming"]["name"]: one["naming"]["pattern"] for one in house.get("/filing-patterns")}
+
+    def save(pattern: str) -> Any:
+        body = {"name": "Ours", "pattern": pattern}
+        answer = house.api.put("/filing-patterns", json=body)
+        assert answer.is_success, answer.text
+        return newest(house)
+
+    first, second = save("{artist}/{title}"), save("{album}/{title}")
+    states = {one["id"]: one["way_back"] for one in house.get("/ledger")}
+    assert (states[first["id"]], states[second["id"]]) == ("behind", "open")
+    take_back(house, second)
+    assert patterns()["Ours"] == "{artist}/{title}"
+    saved = next(one for one in house.get("/filing-patterns") if one["naming"]["name"] == "Ours")
+    house.api.delete(f"/house-documents/{saved['id']}").raise_for_status()
+    removed = newest(house)
+    take_back(house, removed)
+    assert patterns()["Ours"] == "{artist}/{title}"
+    take_back(house, first)
+    assert "Ours" not in patterns()
+
+
 def test_everything_of_a_day_goes_back_whatever_it_was_the_newest_first(house: Server, root: Path) -> None:
     """Steps on files, a merge, files set aside, a docket's fields: jobs follow one another, and none is forgotten."""
     files, release, sheet = digests_below(root), house.get("/dockets/1")["release"], house.get("/sheet", bundle=[1])

@@ -201,6 +201,51 @@ def test_ones_own_password_is_changed_by_who_knows_it_and_ends_all_other_session
     assert elsewhere.post("/session", json={"name": "Wim Aldous", "password": other}).is_success
 
 
+def newest(http: httpx.Client) -> Any:
+    return http.get("/ledger", params={"limit": 1}).json()[0]
+
+
+def test_a_role_is_taken_back_from_the_ledger_by_a_keeper_and_nobody_else(guarded: Server) -> None:
+    keeper, archivist = signed_in(guarded, "keeper"), signed_in(guarded, "archivist")
+    made = keeper.post("/accounts", json={"name": "Wenna Tregay", "password": PASSWORD, "role": "reader"}).json()
+    keeper.patch(f"/accounts/{made['id']}", json={"role": "archivist"}).raise_for_status()
+    entry = newest(keeper)
+    assert entry["way_back"] == "open"
+    refused = archivist.post("/ledger/take-back", json={"ids": [entry["id"]]})
+    assert refused.status_code == 403 and "only a keeper" in refused.json()["detail"]
+    assert keeper.post("/ledger/take-back", json={"ids": [entry["id"]]}).status_code == 202
+
+    def account() -> Any:
+        return next(one for one in keeper.get("/accounts").json() if one["id"] == made["id"])
+
+    assert account()["role"] == "reader"
+    assert keeper.post("/ledger/take-back", json={"ids": [entry["id"]]}).status_code == 409, "once"
+    keeper.patch(f"/accounts/{made['id']}", json={"closed": True}).raise_for_status()
+    closing = newest(keeper)
+    assert keeper.post("/ledger/take-back", json={"ids": [closing["id"]]}).status_code == 202
+    assert account()["closed_at"] is None
+
+
+def test_a_house_rule_is_taken_back_from_the_ledger_by_a_keeper_and_nobody_else(guarded: Server) -> None:
+    keeper, archivist = signed_in(guarded, "keeper"), signed_in(guarded, "archivist")
+    before = keeper.get("/art-rule").json()
+    keeper.put("/art-rule", json={"rule": {**before, "most_px": 444}}).raise_for_status()
+    entry = newest(keeper)
+    assert archivist.post("/ledger/take-back", json={"ids": [entry["id"]]}).status_code == 403
+    assert keeper.post("/ledger/take-back", json={"ids": [entry["id"]]}).status_code == 202
+    assert keeper.get("/art-rule").json() == before
+    # What archivists save is theirs to take back; what a keeper declared is not theirs to remove.
+    rule = {"name": "Short", "fields": ["title"], "steps": [{"do": "space"}]}
+    saved = archivist.put("/wording-rules", json=rule)
+    assert saved.status_code == 200, saved.text
+    assert archivist.post("/ledger/take-back", json={"ids": [newest(archivist)["id"]]}).status_code == 202
+    assert archivist.get("/wording-rules").json() == []
+    keeper.put("/art-rule", json={"rule": {**before, "most_px": 445}}).raise_for_status()
+    for number in range(1, 9):
+        assert archivist.delete(f"/house-documents/{number}").status_code == 404
+    assert keeper.get("/art-rule").json()["most_px"] == 445
+
+
 def test_the_last_keeper_stays(guarded: Server) -> None:
     keeper = signed_in(guarded, "keeper")
     number = next(one["id"] for one in keeper.get("/accounts").json() if one["role"] == "keeper")

@@ -228,3 +228,35 @@ def test_a_look_up_that_a_stopped_server_left_is_broken_off_with_what_came_of_it
     library.start()
     found = library.get(f"/dockets/{docket_id}/sources")["look_up"]
     assert found["state"] == "broken off" and found["candidates"]
+
+
+def test_a_chosen_pressing_is_taken_back_from_the_ledger_with_the_tracks_that_were_paired(library: Server) -> None:
+    docket_id = opened(library, "S-L", catalogue_number="qhl1107")
+    first, second = looked_up(library, docket_id)["candidates"][:2]
+
+    def choose(candidate: Any) -> Any:
+        body = {"key": candidate["key"], "lay_lengths": False}
+        answer = library.api.put(f"/dockets/{docket_id}/pressing", json=body)
+        assert answer.is_success, answer.text
+        return library.get("/ledger", limit=1)[0]
+
+    def take_back(*entries: Any) -> int:
+        return int(library.api.post("/ledger/take-back", json={"ids": [one["id"] for one in entries]}).status_code)
+
+    def choice() -> Any:
+        chosen = library.get(f"/dockets/{docket_id}/sources")["choice"]
+        return chosen and [entry["address"] for entry in chosen["entries"]]
+
+    one = choose(first)
+    was = choice()
+    other = choose(second)
+    assert choice() != was
+    assert take_back(one) == 409, "another was chosen since"
+    assert take_back(other) == 202
+    assert choice() == was
+    library.api.delete(f"/dockets/{docket_id}/pressing").raise_for_status()
+    assert choice() is None
+    assert take_back(library.get("/ledger", limit=1)[0]) == 202
+    assert choice() == was
+    assert take_back(one) == 202
+    assert choice() is None

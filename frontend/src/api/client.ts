@@ -88,10 +88,13 @@ export type PlanEdit = Schemas["EditRequest"]["edit"];
 
 export const api = createClient<paths>();
 
+export type DocumentValue =
+  string | number | boolean | null | readonly DocumentValue[] | { readonly [name: string]: DocumentValue };
+
 export interface ChangedValue {
   name: string;
-  yours: string | number | null;
-  now: string | number | null;
+  yours: DocumentValue;
+  now: DocumentValue;
 }
 
 /** A refusal as the server words it (RFC 9457): what is wrong, where, and what to do. */

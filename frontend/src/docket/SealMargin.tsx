@@ -111,7 +111,10 @@ function Filing({ docket }: { docket: Docket }) {
   });
   const changed = folder !== docket.folder_pattern || file !== docket.file_pattern;
   const differences = save.error instanceof Problem ? save.error.changed : [];
-  const differs = (name: string) => differences.find((one) => one.name === name)?.now?.toString();
+  const differs = (name: string) => {
+    const now = differences.find((one) => one.name === name)?.now;
+    return typeof now === "string" ? now : undefined;
+  };
   const current: [string, string] = [differs("folder pattern") ?? now[0], differs("file pattern") ?? now[1]];
   const cancel = () => {
     setFolder(current[0]);

@@ -26,7 +26,7 @@ export function ArtPane({ rows, ticked, bundles, onTick }: Props) {
   const [role, setRole] = useState("front");
   const [chosen, setChosen] = useState<Blob | null>(null);
   const declare = useMutation({
-    mutationFn: (next: ArtRule) => answer(api.PUT("/api/art-rule", { body: next })),
+    mutationFn: (next: ArtRule) => answer(api.PUT("/api/art-rule", { body: { rule: next, seen: rule } })),
     onSuccess: (next) => {
       cache.setQueryData(artRuleQuery.queryKey, next);
       void cache.invalidateQueries({ queryKey: ["art check"] });

@@ -8,6 +8,7 @@ import { Steps } from "../files/Steps";
 import { Desk } from "../frame/Desk";
 import { moment, percent, plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
+import { useDraft } from "../words/useDraft";
 
 /** What the house wants of every file: declared once, followed by how much, carried out for all. */
 export function HousePage() {
@@ -47,10 +48,10 @@ export function HousePage() {
       {house && (
         <>
           <Rule house={house} rule="artwork" title="Artwork">
-            <Artwork key={JSON.stringify(house.artwork)} declared={house.artwork} />
+            <Artwork declared={house.artwork} />
           </Rule>
           <Rule house={house} rule="tags" title="Tags">
-            <Tags key={JSON.stringify(house.tags)} house={house} />
+            <Tags house={house} />
           </Rule>
           <Rule house={house} rule="filing" title="Filing">
             <Filing house={house} />
@@ -150,6 +151,11 @@ function CarryOut({ rule, onDone }: { rule: HouseRule; onDone: () => void }) {
   );
 }
 
+function useLookAgain() {
+  const cache = useQueryClient();
+  return () => void cache.invalidateQueries({ queryKey: houseQuery.queryKey });
+}
+
 function useDeclaring<T>(declare: (what: T) => Promise<unknown>) {
   const cache = useQueryClient();
   return useMutation({
@@ -159,15 +165,23 @@ function useDeclaring<T>(declare: (what: T) => Promise<unknown>) {
 }
 
 function Artwork({ declared }: { declared: ArtRule }) {
-  const [rule, setRule] = useState(declared);
-  const declare = useDeclaring((body: ArtRule) => answer(api.PUT("/api/art-rule", { body })));
-  const set = (what: Partial<ArtRule>) => setRule({ ...rule, ...what });
+  const {
+    draft: rule,
+    set,
+    save,
+    canSave,
+    trouble,
+  } = useDraft(
+    declared,
+    (wanted, seen) => answer(api.PUT("/api/art-rule", { body: { rule: wanted, seen } })),
+    useLookAgain(),
+  );
   return (
     <form
       className="flex flex-wrap items-end gap-x-5 gap-y-2 text-[13px]"
       onSubmit={(event) => {
         event.preventDefault();
-        declare.mutate(rule);
+        save();
       }}
     >
       <label>
@@ -228,18 +242,27 @@ function Artwork({ declared }: { declared: ArtRule }) {
           onChange={(event) => set({ beside_name: event.target.value })}
         />
       </label>
-      <button className="press" disabled={declare.isPending || JSON.stringify(rule) === JSON.stringify(declared)}>
+      <button className="press" disabled={!canSave}>
         Declare
       </button>
-      {declare.error && <Trouble error={declare.error} />}
+      {trouble}
     </form>
   );
 }
 
 function Tags({ house }: { house: House }) {
   const { data: fields = [] } = useQuery(sheetFieldsQuery);
-  const [rule, setRule] = useState<TagRule>(house.tags);
-  const declare = useDeclaring((body: TagRule) => answer(api.PUT("/api/house-rules/tags", { body })));
+  const {
+    draft: rule,
+    set,
+    save,
+    canSave,
+    trouble,
+  } = useDraft<TagRule>(
+    house.tags,
+    (wanted, seen) => answer(api.PUT("/api/house-rules/tags", { body: { rule: wanted, seen } })),
+    useLookAgain(),
+  );
   const wanted = rule.wanted ?? [];
   const wording = rule.wording ?? [];
   const flip = (held: readonly string[], one: string) =>
@@ -251,7 +274,7 @@ function Tags({ house }: { house: House }) {
       className="grid gap-3 text-[13px]"
       onSubmit={(event) => {
         event.preventDefault();
-        declare.mutate(rule);
+        save();
       }}
     >
       <div>
@@ -263,7 +286,7 @@ function Tags({ house }: { house: House }) {
                 type="button"
                 className="press !py-0.5"
                 aria-label={`Want ${label(name)} no more`}
-                onClick={() => setRule({ ...rule, wanted: flip(wanted, name) })}
+                onClick={() => set({ wanted: flip(wanted, name) })}
               >
                 {label(name)} ×
               </button>
@@ -274,7 +297,7 @@ function Tags({ house }: { house: House }) {
               className="field !py-0.5"
               aria-label="Want another field"
               value=""
-              onChange={(event) => setRule({ ...rule, wanted: [...wanted, event.target.value] })}
+              onChange={(event) => set({ wanted: [...wanted, event.target.value] })}
             >
               <option value="">and another field</option>
               {others.map((one: SheetField) => (
@@ -304,7 +327,7 @@ function Tags({ house }: { house: House }) {
                   <input
                     type="checkbox"
                     checked={wording.includes(name)}
-                    onChange={() => setRule({ ...rule, wording: flip(wording, name) })}
+                    onChange={() => set({ wording: flip(wording, name) })}
                   />
                   {wording.includes(name) && <span className="figure quiet">{wording.indexOf(name) + 1}</span>}
                   {name}
@@ -323,14 +346,14 @@ function Tags({ house }: { house: House }) {
             min={1}
             max={600}
             value={rule.silence_s ?? 10}
-            onChange={(event) => setRule({ ...rule, silence_s: Number(event.target.value) })}
+            onChange={(event) => set({ silence_s: Number(event.target.value) })}
           />
         </label>
-        <button className="press" disabled={declare.isPending || JSON.stringify(rule) === JSON.stringify(house.tags)}>
+        <button className="press" disabled={!canSave}>
           Declare
         </button>
       </div>
-      {declare.error && <Trouble error={declare.error} />}
+      {trouble}
     </form>
   );
 }

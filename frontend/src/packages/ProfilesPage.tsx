@@ -9,6 +9,7 @@ import { copyFormsQuery, profilesQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
 import { plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
+import { useDraft } from "../words/useDraft";
 import { CopyRow, newCopy } from "./CopyRow";
 import { profileInWords } from "./words";
 
@@ -60,22 +61,31 @@ export function ProfilesPage() {
 function Editor({ view, onSaved }: { view: ProfileView; onSaved: (name: string) => void }) {
   const cache = useQueryClient();
   const { data: forms } = useQuery(copyFormsQuery);
-  const [profile, setProfile] = useState<Profile>(view.profile);
   const [name, setName] = useState(view.id === null ? "" : view.name);
   const again = () => void cache.invalidateQueries({ queryKey: profilesQuery.queryKey });
-  const save = useMutation({
-    mutationFn: () => answer(api.PUT("/api/profiles", { body: { name, profile } })),
-    onSuccess: (saved) => {
-      again();
+  // Saved under another name it is a new one, made on nothing.
+  const isThis = name === view.name && view.id !== null;
+  const {
+    draft: profile,
+    set,
+    save,
+    isSaving,
+    trouble,
+  } = useDraft<Profile>(
+    view.profile,
+    async (wanted, seen) => {
+      const body = { name, profile: wanted, seen: isThis ? seen : null };
+      const saved = await answer(api.PUT("/api/profiles", { body }));
       onSaved(saved.name);
+      return saved.profile;
     },
-  });
+    again,
+  );
   const forget = useMutation({
     mutationFn: (id: number) =>
       answer(api.DELETE("/api/profiles/{profile_id}", { params: { path: { profile_id: id } } })),
     onSuccess: again,
   });
-  const set = (change: Partial<Profile>) => setProfile({ ...profile, ...change });
   const masters = (change: Partial<Profile["masters"]>) => set({ masters: { ...profile.masters, ...change } });
   return (
     <div className="max-w-4xl px-6 py-4">
@@ -193,7 +203,7 @@ function Editor({ view, onSaved }: { view: ProfileView; onSaved: (name: string) 
         className="mt-6 flex flex-wrap items-center gap-3 border-t border-base-300 pt-4"
         onSubmit={(event) => {
           event.preventDefault();
-          save.mutate();
+          save();
         }}
       >
         <label className="flex items-center gap-2">
@@ -207,7 +217,7 @@ function Editor({ view, onSaved }: { view: ProfileView; onSaved: (name: string) 
             onChange={(event) => setName(event.target.value)}
           />
         </label>
-        <button type="submit" className="press press-main" disabled={!name.trim() || save.isPending}>
+        <button type="submit" className="press press-main" disabled={!name.trim() || isSaving}>
           Save
         </button>
         {view.id !== null && (
@@ -224,9 +234,10 @@ function Editor({ view, onSaved }: { view: ProfileView; onSaved: (name: string) 
           <span className="quiet">Saved anew, it is anew in {plural(view.dockets, "docket")}.</span>
         )}
       </form>
-      {(save.error ?? forget.error) && (
+      {(trouble ?? forget.error) && (
         <div className="mt-3">
-          <Trouble error={save.error ?? forget.error} />
+          {trouble}
+          {forget.error && <Trouble error={forget.error} />}
         </div>
       )}
     </div>

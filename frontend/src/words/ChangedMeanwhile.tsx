@@ -4,22 +4,32 @@ import type { ChangedValue } from "../api/client";
 export function ChangedMeanwhile({
   changed,
   words = String,
+  isNamed = changed.length > 1,
   onUseMine,
   onKeepTheirs,
 }: {
   changed: readonly ChangedValue[];
   words?: (value: string | number) => string;
+  isNamed?: boolean;
   onUseMine: () => void;
   onKeepTheirs: () => void;
 }) {
-  const shown = (value: string | number | null) => (value === null || value === "" ? "(empty)" : words(value));
+  const shown = (value: ChangedValue["now"]): string => {
+    if (value === null || value === "") return "(empty)";
+    if (typeof value === "boolean") return value ? "yes" : "no";
+    if (typeof value === "string" || typeof value === "number") return words(value);
+    const parts = Array.isArray(value)
+      ? (value as readonly ChangedValue["now"][]).map(shown)
+      : Object.entries(value).map(([name, one]) => `${name.replaceAll("_", " ")} ${shown(one)}`);
+    return parts.length > 0 ? parts.join(", ") : "(none)";
+  };
   return (
     <div role="alert" className="border border-warning bg-base-200 px-2 py-1 text-[13px]">
       <p>Somebody else has changed this meanwhile.</p>
       <table className="my-1">
         <thead className="quiet text-left">
           <tr>
-            {changed.length > 1 && <th aria-label="Field" />}
+            {isNamed && <th aria-label="Field" />}
             <th className="pr-4 font-medium">Now</th>
             <th className="font-medium">Yours</th>
           </tr>
@@ -27,7 +37,7 @@ export function ChangedMeanwhile({
         <tbody>
           {changed.map((one) => (
             <tr key={one.name} className="align-baseline">
-              {changed.length > 1 && <th className="quiet pr-4 text-left font-normal">{one.name}</th>}
+              {isNamed && <th className="quiet pr-4 text-left font-normal">{one.name.replaceAll("_", " ")}</th>}
               <td className="pr-4">{shown(one.now)}</td>
               <td>{shown(one.yours)}</td>
             </tr>

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import OrderedDict, deque
 from collections.abc import Callable
-from typing import Literal, get_args
+from typing import Literal, NamedTuple, get_args
 
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Refused
@@ -17,6 +17,13 @@ ROLES: tuple[Role, ...] = get_args(Role)
 MIN_PASSWORD, MAX_PASSWORD = 15, 256
 """Characters. NIST SP 800-63B-4, 3.1.1.2: at least 15 where a password is all that is asked for (from memory)."""
 _NAME = re.compile(r"[\w][\w .'-]{0,58}[\w.]", re.UNICODE)
+
+
+class Person(NamedTuple):
+    """Whoever is asking for something."""
+
+    name: str
+    role: Role
 
 
 def may(role: Role, needed: Role) -> bool:

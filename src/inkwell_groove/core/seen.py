@@ -31,6 +31,17 @@ class ChangedMeanwhile(Conflict):
         self.changed = [asdict(one) for one in differences]
 
 
+def merged(seen: dict[str, Any], now: dict[str, Any], wanted: dict[str, Any]) -> dict[str, Any]:
+    """Return what is to be kept of a document that was `seen`, is `now`, and is `wanted` otherwise by somebody.
+
+    Values that were left as they were seen stay as they are now. Raises ChangedMeanwhile for values that both changed,
+    each to something else.
+    """
+    mine = {name: value for name, value in wanted.items() if seen.get(name) != value}
+    check_seen((name, seen.get(name), now.get(name), value) for name, value in mine.items())
+    return {**now, **mine}
+
+
 def check_seen(values: Iterable[tuple[str, Any, Any, Any]]) -> None:
     """Raise ChangedMeanwhile for values (name, seen, now, wanted) that are no longer as they were seen.
 

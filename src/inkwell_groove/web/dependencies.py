@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import Depends, Query
 from starlette.requests import HTTPConnection
 
-from inkwell_groove.workroom.accounts import Person
+from inkwell_groove.core.accounts import Person
 from inkwell_groove.workroom.room import Workroom
 
 
@@ -16,15 +16,21 @@ def _workroom(connection: HTTPConnection) -> Workroom:
     return room
 
 
-def _who(connection: HTTPConnection) -> str:
-    """As the ledger writes it. `access.check` has found out before."""
+def _asking(connection: HTTPConnection) -> Person:
+    """Return who is asking. `access.check` has found out before."""
     person: Person = connection.state.person
-    return person.name
+    return person
+
+
+def _who(connection: HTTPConnection) -> str:
+    """Return who is asking, as the ledger writes it."""
+    return _asking(connection).name
 
 
 # The largest whole number that all readers of JSON agree on (RFC 8259, section 6): no place in a recording is near it.
 MOST = 2**53 - 1
 
 Room = Annotated[Workroom, Depends(_workroom)]
+Asking = Annotated[Person, Depends(_asking)]
 Who = Annotated[str, Depends(_who)]
 Place = Annotated[int, Query(ge=0, le=MOST)]

@@ -9,15 +9,16 @@ import hashlib
 import math
 import secrets
 import time
+from collections.abc import Mapping
 from datetime import datetime, timedelta
-from typing import NamedTuple
+from typing import Any
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from inkwell_groove.core.accounts import Attempts, Role, accept_name, accept_password
+from inkwell_groove.core.accounts import Attempts, Person, Role, accept_name, accept_password
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, Missing, NotSignedIn, Refused, TooOften
 from inkwell_groove.store.database import Database
@@ -26,17 +27,14 @@ from inkwell_groove.store.models import Account, SignIn, now
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
+from inkwell_groove.workroom.taking_back import Going, Gone, Way
 from inkwell_groove.workroom.views import View
 
 IDLE, LONGEST = timedelta(hours=12), timedelta(days=30)
 _SEEN_EVERY = timedelta(minutes=5)  # how exactly it is kept when a browser was last seen
 _PER_NAME, _PER_ADDRESS, _WITHIN_S = 5, 30, 15 * 60.0
-
-
-class Person(NamedTuple):
-    name: str
-    role: Role
 
 
 class AccountView(View):
@@ -141,7 +139,12 @@ class Accounts(Part):
             account = Account(name=name, role=role, password_hash=hashed, made_by=who, closed_at=None)
             session.add(account)
             session.flush()
-            ledger.record(session, who=who, action=f"account made: {name}", docket_id=None, after={"role": role})
+            after = {"role": role, "closed": False}
+            to = {"account": account.id, "before": {"role": role, "closed": True}, "after": after}
+            way_back = WayBack("account", to)
+            ledger.record(
+                session, who=who, action=f"account made: {name}", docket_id=None, after=after, way_back=way_back
+            )
             return _view(account, None)
 
     def change(
@@ -168,8 +171,33 @@ class Accounts(Part):
             session.execute(delete(SignIn).where(SignIn.account_id == account_id))
             after = {"role": account.role, "closed": account.closed_at is not None}
             action = f"account changed: {account.name}{', new password' if password is not None else ''}"
-            ledger.record(session, who=who, action=action, docket_id=None, before=before, after=after)
+            to = {"account": account.id, "before": before, "after": after}
+            ledger.record(
+                session,
+                who=who,
+                action=action,
+                docket_id=None,
+                before=before,
+                after=after,
+                way_back=WayBack("account", to) if before != after else None,
+            )
             return _view(account, None)
+
+    def way_back(self) -> Way:
+        """Return how a role, or the closing of an account, is undone. A made account is closed; no password returns."""
+        return Way(_as_they_were_left, self._go_back, is_for_keepers=lambda to: True)
+
+    def _go_back(self, session: Session, to: Any, going: Going) -> Gone:
+        account = session.get_one(Account, to["account"], with_for_update=True)
+        account.role = to["before"]["role"]
+        account.closed_at = (account.closed_at or now()) if to["before"]["closed"] else None
+        session.flush()
+        if self.sign_in_needed and not keepers(session):
+            raise Conflict("no keeper would be left", where=account.name, remedy="Make somebody else keeper first")
+        session.execute(delete(SignIn).where(SignIn.account_id == account.id))
+        action = f"taken back: {going.what}"
+        ledger.record(session, who=going.who, action=action, docket_id=None, before=to["after"], after=to["before"])
+        return Gone()
 
     def change_own(self, person: Person, old: str, new: str, *, token: str | None) -> None:
         """A new password, by whoever knows the old one; elsewhere they are signed out. Raises Refused.
@@ -192,6 +220,15 @@ class Accounts(Part):
             return self._hasher.verify(held, password)
         except (VerifyMismatchError, InvalidHashError):
             return False
+
+
+def _as_they_were_left(session: Session, noted: Mapping[int, Any]) -> set[int]:
+    """Return the entries whose account is still what they made of it."""
+    accounts = {
+        one.id: {"role": one.role, "closed": one.closed_at is not None}
+        for one in session.scalars(select(Account).where(Account.id.in_({to["account"] for to in noted.values()})))
+    }
+    return {entry for entry, to in noted.items() if accounts.get(to["account"]) == to["after"]}
 
 
 def keepers(session: Session) -> int:

@@ -9,7 +9,18 @@ from sqlalchemy.orm import Session
 from inkwell_groove.store.models import LedgerEntry, now
 
 # Each is taken back by the part of the work that did it: see `taking_back`.
-WayKind = Literal["file step", "merge", "held files", "description", "said", "plan", "dismissals"]
+WayKind = Literal[
+    "file step",
+    "merge",
+    "held files",
+    "description",
+    "said",
+    "plan",
+    "dismissals",
+    "house document",
+    "pressing",
+    "account",
+]
 
 
 class WayBack(NamedTuple):

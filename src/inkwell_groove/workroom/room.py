@@ -16,7 +16,7 @@ from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job
 from inkwell_groove.store.settings import Settings
-from inkwell_groove.workroom import docket_ways
+from inkwell_groove.workroom import docket_ways, house_documents
 from inkwell_groove.workroom.accounts import Accounts
 from inkwell_groove.workroom.authorities.headings import Headings
 from inkwell_groove.workroom.authorities.names import Names
@@ -31,7 +31,7 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.files.bundles import Bundles
 from inkwell_groove.workroom.files.filing_back import FilingBack
 from inkwell_groove.workroom.files.proposing import Proposing
-from inkwell_groove.workroom.files.rules import Rules
+from inkwell_groove.workroom.files.rules import BY_ARCHIVISTS, Rules
 from inkwell_groove.workroom.files.sheet import Sheets
 from inkwell_groove.workroom.files.steps import Steps
 from inkwell_groove.workroom.hearing import Hearing
@@ -42,7 +42,7 @@ from inkwell_groove.workroom.listening import Listening
 from inkwell_groove.workroom.packages.burning import Burning
 from inkwell_groove.workroom.packages.fixity import Fixity
 from inkwell_groove.workroom.packages.parcels import Parcels
-from inkwell_groove.workroom.packages.profiles import Profiles
+from inkwell_groove.workroom.packages.profiles import PROFILE, Profiles, follow_profile
 from inkwell_groove.workroom.packages.sealing import Sealing
 from inkwell_groove.workroom.packages.sending import Sending
 from inkwell_groove.workroom.pictures import Pictures
@@ -164,6 +164,11 @@ class Workroom:
                 "said": docket_ways.said_way(),
                 "plan": self.plans.way_back(),
                 "dismissals": self.findings.way_back(),
+                "house document": house_documents.way_back(
+                    {PROFILE: follow_profile}, self.surveying.by_other_rules, for_everybody=BY_ARCHIVISTS
+                ),
+                "pressing": self.choosing.way_back(),
+                "account": self.accounts.way_back(),
             },
         )
         self.ledger_book.taking_back = self.taking_back

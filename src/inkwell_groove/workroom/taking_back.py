@@ -13,7 +13,8 @@ from typing import Any, NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from inkwell_groove.core.errors import Conflict, InkwellError, Missing
+from inkwell_groove.core.accounts import Person, Role, may
+from inkwell_groove.core.errors import Conflict, InkwellError, Missing, NotAllowed
 from inkwell_groove.store.database import Database, after_commit, savepoint
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, LedgerEntry
@@ -60,6 +61,7 @@ class Way:
 
     is_open: Callable[[Session, Mapping[int, Any]], set[int]]
     go: Callable[[Session, Any, Going], Gone]
+    is_for_keepers: Callable[[Any], bool] = lambda to: False
 
 
 class TakenBackView(View):
@@ -86,17 +88,23 @@ class TakingBack(Part):
                 found |= way.is_open(session, of_kind)
         return found
 
-    def take_back(self, entry_ids: Collection[int], *, who: str) -> TakenBackView:
+    def take_back(self, entry_ids: Collection[int], *, by: Person) -> TakenBackView:
         """Takes entries back, the newest first: each as it is when its turn comes, for what a newer one changed is
         open again once that is undone. What was changed otherwise stays as it is, and is counted as left.
 
-        Raises Missing for an unknown entry, Conflict where none of them can be taken back or files are being written.
+        Raises Missing for an unknown entry, NotAllowed for one that only a keeper takes back, Conflict where none of
+        them can be taken back or files are being written.
         """
         with self._database.begin() as session:
-            known = set(session.scalars(select(LedgerEntry.id).where(LedgerEntry.id.in_(entry_ids))))
-            if unknown := set(entry_ids) - known:
+            found = {one.id: one for one in session.scalars(select(LedgerEntry).where(LedgerEntry.id.in_(entry_ids)))}
+            if unknown := set(entry_ids) - found.keys():
                 raise Missing(f"there is no entry {min(unknown)}", where="the ledger", remedy="Look at it again")
-            view, dockets = self._go(session, sorted(known, reverse=True), Going(who))
+            for entry in found.values():
+                if entry.way_back and not may(by.role, self._needed_for(entry.way_back)):
+                    raise NotAllowed(
+                        f"only a keeper takes this back: {entry.action}", where=by.name, remedy="Ask a keeper"
+                    )
+            view, dockets = self._go(session, sorted(found, reverse=True), Going(by.name))
             if not view.done:
                 raise Conflict(
                     "it was changed since, or taken back already",
@@ -105,6 +113,9 @@ class TakingBack(Part):
                 )
         self._tell(dockets)
         return view
+
+    def _needed_for(self, way_back: Mapping[str, Any]) -> Role:
+        return "keeper" if self._ways[way_back["kind"]].is_for_keepers(way_back["to"]) else "archivist"
 
     def go_on(self, session: Session, going: Going, whole: bool) -> None:
         """What follows a job that took one back: nothing, where not the whole of it went back.

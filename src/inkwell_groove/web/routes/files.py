@@ -306,14 +306,21 @@ def forget_rule(room: Room, who: Who, document_id: int) -> None:
     room.rules.forget(document_id, who=who)
 
 
+class DeclaredArt(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    rule: ArtRule
+    seen: ArtRule | None = Field(default=None, description="The rule that was changed; what others changed is kept.")
+
+
 @router.get("/art-rule", operation_id="artRule")
 def art_rule(room: Room) -> ArtRule:
     return room.rules.art()
 
 
 @router.put("/art-rule", operation_id="declareArtRule", openapi_extra=KEEPER)
-def declare_art_rule(room: Room, who: Who, rule: ArtRule) -> ArtRule:
-    return room.rules.declare_art(rule, who=who)
+def declare_art_rule(room: Room, who: Who, new: DeclaredArt) -> ArtRule:
+    return room.rules.declare_art(new.rule, who=who, seen=new.seen)
 
 
 @router.get("/art-rule/check", operation_id="checkArt")

@@ -22,14 +22,21 @@ class Filing(BaseModel):
     pattern: str = Field(max_length=100, description="The name of a saved filing pattern; empty for none.")
 
 
+class DeclaredTags(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    rule: TagRule
+    seen: TagRule | None = Field(default=None, description="The rule that was changed; what others changed is kept.")
+
+
 @router.get("/house-rules", operation_id="houseRules")
 def house_rules(room: Room) -> HouseView:
     return room.house_rules.view()
 
 
 @router.put("/house-rules/tags", operation_id="declareTags", openapi_extra=KEEPER)
-def declare_tags(room: Room, who: Who, rule: TagRule) -> TagRule:
-    return room.rules.declare_tags(rule, who=who)
+def declare_tags(room: Room, who: Who, new: DeclaredTags) -> TagRule:
+    return room.rules.declare_tags(new.rule, who=who, seen=new.seen)
 
 
 @router.put("/house-rules/filing", operation_id="declareFiling", openapi_extra=KEEPER, status_code=204)

@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import Query, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.dependencies import Asking, Room
 from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.ledger_book import MAX_PAGE, LedgerFilter
 from inkwell_groove.workroom.taking_back import TakenBackView
@@ -33,9 +33,9 @@ class Entries(BaseModel):
 
 
 @router.post("/ledger/take-back", operation_id="takeEntriesBack", status_code=202)
-def take_back(room: Room, who: Who, wanted: Entries) -> TakenBackView:
+def take_back(room: Room, person: Asking, wanted: Entries) -> TakenBackView:
     """Entries, whatever they tell of, the newest first."""
-    return room.taking_back.take_back(wanted.ids, who=who)
+    return room.taking_back.take_back(wanted.ids, by=person)
 
 
 @router.get("/ledger/people", operation_id="ledgerPeople")

@@ -5,12 +5,12 @@ from __future__ import annotations
 from fastapi import Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.core.accounts import MAX_PASSWORD, Role
+from inkwell_groove.core.accounts import MAX_PASSWORD, Person, Role
 from inkwell_groove.core.errors import NotSignedIn
 from inkwell_groove.web.access import ANYBODY, COOKIE, KEEPER, READER
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.routing import Router
-from inkwell_groove.workroom.accounts import LONGEST, AccountView, Person
+from inkwell_groove.workroom.accounts import LONGEST, AccountView
 
 router = Router("people")
 

@@ -33,6 +33,7 @@ class ManyDockets(BaseModel):
 class NewProfile(BaseModel):
     name: str
     profile: Profile
+    seen: Profile | None = Field(default=None, description="The profile that was changed; what others changed is kept.")
 
 
 class ProfileChoice(BaseModel):
@@ -64,7 +65,7 @@ def copy_forms() -> dict[CopyKind, CopyForm]:
 
 @router.put("/profiles", operation_id="saveProfile", openapi_extra=KEEPER)
 def save_profile(room: Room, who: Who, new: NewProfile) -> ProfileView:
-    return room.profiles.save(new.name, new.profile, who=who)
+    return room.profiles.save(new.name, new.profile, who=who, seen=new.seen)
 
 
 @router.delete("/profiles/{profile_id}", operation_id="forgetProfile", openapi_extra=KEEPER, status_code=204)

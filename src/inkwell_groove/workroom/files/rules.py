@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from pydantic import BaseModel
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.description import clean_text
@@ -19,12 +19,13 @@ from inkwell_groove.core.files.reading import PictureFacts
 from inkwell_groove.core.survey.finding import House, TagRule
 from inkwell_groove.core.wording.rules import WordingRule
 from inkwell_groove.store.models import BundleFile, HouseDocument
-from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.files.views import ArtCheckView, SavedNaming, SavedRule, SavedSearch
+from inkwell_groove.workroom.house_documents import Document, documents_of, remove_document, save_document
 from inkwell_groove.workroom.part import Part
 
 WORDING, NAMING, ART, SEARCH = "wording", "naming", "art", "search"
 HOUSE, TAGS, FILING = "house", "tags", "filing"
+BY_ARCHIVISTS = (WORDING, NAMING, SEARCH)  # what is for keepers has an operation of its own
 _THE_RULE = "pictures"
 # Releases by which a pattern is shown while it is written: one of each kind that patterns differ for.
 EXAMPLES: tuple[tuple[str, dict[str, str]], ...] = (
@@ -56,7 +57,7 @@ class Rules(Part):
         with self._database.begin() as session:
             return [
                 SavedRule(id=row.id, position=row.position, rule=WordingRule.model_validate(row.document))
-                for row in rows_of(session, WORDING)
+                for row in documents_of(session, WORDING)
             ]
 
     def save_wording(self, rule: WordingRule, *, who: str) -> SavedRule:
@@ -64,12 +65,12 @@ class Rules(Part):
         if unknown := set(rule.fields) - set(BY_NAME) - {"name"}:
             raise Refused(f"there is no field '{min(unknown)}'", where="the rule", remedy="Choose fields of the sheet")
         row = self._save(WORDING, rule.name, rule, who=who)
-        return SavedRule(id=row[0], position=row[1], rule=rule)
+        return SavedRule(id=row.id, position=row.position, rule=rule)
 
     def order_wording(self, ids: Sequence[int]) -> list[SavedRule]:
         """Puts the rules in this order."""
         with self._database.begin() as session:
-            rows = {row.id: row for row in rows_of(session, WORDING)}
+            rows = {row.id: row for row in documents_of(session, WORDING)}
             for place, key in enumerate(one for one in ids if one in rows):
                 rows[key].position = place
         return self.wording()
@@ -78,14 +79,14 @@ class Rules(Part):
         with self._database.begin() as session:
             return [
                 SavedNaming(id=row.id, position=row.position, naming=Naming.model_validate(row.document))
-                for row in rows_of(session, NAMING)
+                for row in documents_of(session, NAMING)
             ]
 
     def save_naming(self, naming: Naming, *, who: str) -> SavedNaming:
         """Raises Refused without a name, or for a pattern that cannot be filled."""
         self.examples(naming)
         row = self._save(NAMING, naming.name, naming, who=who)
-        return SavedNaming(id=row[0], position=row[1], naming=naming)
+        return SavedNaming(id=row.id, position=row.position, naming=naming)
 
     @staticmethod
     def examples(naming: Naming) -> list[tuple[str, str]]:
@@ -94,32 +95,37 @@ class Rules(Part):
 
     def searches(self) -> list[SavedSearch]:
         with self._database.begin() as session:
-            return [SavedSearch(id=row.id, name=row.name, wanted=row.document) for row in rows_of(session, SEARCH)]
+            return [SavedSearch(id=row.id, name=row.name, wanted=row.document) for row in documents_of(session, SEARCH)]
 
     def save_search(self, name: str, wanted: dict[str, Any], *, who: str) -> SavedSearch:
         """Raises Refused without a name."""
-        number, _ = self._save(SEARCH, name, wanted, who=who)
-        return SavedSearch(id=number, name=clean_text(name), wanted=wanted)
+        row = self._save(SEARCH, name, wanted, who=who)
+        return SavedSearch(id=row.id, name=clean_text(name), wanted=wanted)
 
     def art(self) -> ArtRule:
         """The house's rule for pictures, as declared or as it comes."""
         with self._database.begin() as session:
             return art_rule(session)
 
-    def declare_art(self, rule: ArtRule, *, who: str) -> ArtRule:
-        self._save(ART, _THE_RULE, rule, who=who)
+    def declare_art(self, rule: ArtRule, *, who: str, seen: ArtRule | None = None) -> ArtRule:
+        """`seen` is the rule that was changed. Raises ChangedMeanwhile where somebody else changed the same of it."""
+        row = self._save(ART, _THE_RULE, rule, who=who, seen=seen, standing=ArtRule())
         self.declared(who)
-        return rule
+        return ArtRule.model_validate(row.document)
 
-    def declare_tags(self, rule: TagRule, *, who: str) -> TagRule:
-        """Raises Refused for a field or wording rule that there is none of."""
+    def declare_tags(self, rule: TagRule, *, who: str, seen: TagRule | None = None) -> TagRule:
+        """`seen` is the rule that was changed.
+
+        Raises Refused for a field or wording rule that there is none of, ChangedMeanwhile where somebody else changed
+        the same of it.
+        """
         if unknown := set(rule.wanted) - set(BY_NAME):
             raise Refused(f"there is no field '{min(unknown)}'", where="wanted", remedy="Choose fields of the sheet")
         if unknown := set(rule.wording) - {one.rule.name for one in self.wording()}:
             raise Refused(f"there is no wording rule '{min(unknown)}'", where="wording", remedy="Save it on the sheet")
-        self._save(HOUSE, TAGS, rule, who=who)
+        row = self._save(HOUSE, TAGS, rule, who=who, seen=seen, standing=TagRule())
         self.declared(who)
-        return rule
+        return TagRule.model_validate(row.document)
 
     def declare_filing(self, pattern: str, *, who: str) -> None:
         """By a saved pattern's name; empty for none. Raises Refused."""
@@ -155,53 +161,58 @@ class Rules(Part):
         return ArtCheckView(rule=rule, counts=counts, files=files)
 
     def forget(self, document_id: int, *, who: str) -> None:
-        """Takes a saved rule away; the ledger keeps what it said. Raises Missing."""
+        """Removes a saved rule; the ledger keeps what it said. Raises Missing."""
         with self._database.begin() as session:
             row = session.get(HouseDocument, document_id)
-            if row is None:
+            if row is None or row.kind not in BY_ARCHIVISTS:
                 raise Missing(f"there is no rule {document_id}", remedy="Look at the list again")
-            ledger.record(
-                session, who=who, action=f"{row.kind} rule {row.name} taken away", docket_id=None, before=row.document
-            )
-            session.delete(row)
+            remove_document(session, row, what=f"{row.kind} rule {row.name}", who=who)
 
-    def _save(self, kind: str, name: str, document: BaseModel | dict[str, Any], *, who: str) -> tuple[int, int]:
+    def _save(
+        self,
+        kind: str,
+        name: str,
+        document: BaseModel | Document,
+        *,
+        who: str,
+        seen: BaseModel | None = None,
+        standing: BaseModel | None = None,
+    ) -> HouseDocument:
         name = clean_text(name)
         if not name:
             raise Refused("it needs a name", where="name", remedy="Say what it is for")
-        kept = document.model_dump(mode="json") if isinstance(document, BaseModel) else document
+        kept, seen_document, standing_document = (
+            one.model_dump(mode="json") if isinstance(one, BaseModel) else one for one in (document, seen, standing)
+        )
+        assert kept is not None
         with self._database.begin() as session:
-            row = session.scalars(
-                select(HouseDocument).where(HouseDocument.kind == kind, HouseDocument.name == name)
-            ).first()
-            before = row.document if row is not None else None
-            if row is None:
-                last = session.scalar(select(func.max(HouseDocument.position)).where(HouseDocument.kind == kind))
-                row = HouseDocument(kind=kind, name=name, position=0 if last is None else last + 1, document=kept)
-                session.add(row)
-            row.document = kept
-            session.flush()
-            ledger.record(
-                session, who=who, action=f"{kind} rule {name} saved", docket_id=None, before=before, after=kept
+            return save_document(
+                session,
+                kind,
+                name,
+                kept,
+                what=f"{kind} rule {name}",
+                who=who,
+                seen=seen_document,
+                standing=standing_document,
             )
-            return row.id, row.position
 
 
 def art_rule(session: Session) -> ArtRule:
     """The house's rule for pictures, as declared or as it comes."""
-    row = next(iter(rows_of(session, ART)), None)
+    row = next(iter(documents_of(session, ART)), None)
     return ArtRule.model_validate(row.document) if row is not None else ArtRule()
 
 
 def tag_rule(session: Session) -> TagRule:
-    row = next((one for one in rows_of(session, HOUSE) if one.name == TAGS), None)
+    row = next((one for one in documents_of(session, HOUSE) if one.name == TAGS), None)
     return TagRule.model_validate(row.document) if row is not None else TagRule()
 
 
 def filing_rule(session: Session) -> Naming | None:
     """The pattern that was declared; the first that was saved where none was; none where none is wanted or saved."""
-    patterns = {row.name: row for row in rows_of(session, NAMING)}
-    declared = next((one.document["pattern"] for one in rows_of(session, HOUSE) if one.name == FILING), None)
+    patterns = {row.name: row for row in documents_of(session, NAMING)}
+    declared = next((one.document["pattern"] for one in documents_of(session, HOUSE) if one.name == FILING), None)
     row = next(iter(patterns.values()), None) if declared is None else patterns.get(declared)
     return Naming.model_validate(row.document) if row is not None else None
 
@@ -209,21 +220,13 @@ def filing_rule(session: Session) -> Naming | None:
 def house_rules(session: Session) -> House:
     """All that the house wants of every file."""
     tags = tag_rule(session)
-    saved = {row.name: WordingRule.model_validate(row.document) for row in rows_of(session, WORDING)}
+    saved = {row.name: WordingRule.model_validate(row.document) for row in documents_of(session, WORDING)}
     return House(
         wanted=tags.wanted,
         silence_s=tags.silence_s,
         art=art_rule(session),
         naming=filing_rule(session),
         wording=tuple(saved[name] for name in tags.wording if name in saved),
-    )
-
-
-def rows_of(session: Session, kind: str) -> list[HouseDocument]:
-    return list(
-        session.scalars(
-            select(HouseDocument).where(HouseDocument.kind == kind).order_by(HouseDocument.position, HouseDocument.id)
-        )
     )
 
 

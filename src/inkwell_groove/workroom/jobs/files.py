@@ -82,11 +82,11 @@ def take_back_files(arguments: OfStep, task: Task) -> JobResult:
     if not any(line["kind"] == "moved back" for line in lines):
         if moves and not backs:
             for line in reversed(moves):
-                one = _moved_back(line, roots)
-                if isinstance(one, Result):
-                    elsewhere[one.file_id] = one
-                elif one:
-                    backs.append(one)
+                back = _moved_back(line, roots)
+                if isinstance(back, Result):
+                    elsewhere[back.file_id] = back
+                elif back:
+                    backs.append(back)
             journal.add(backs)
         rename_all([_renaming(roots, line, folder.name) for line in backs], settle=sync_folder)
         journal.add([{"kind": "moved back"}])

@@ -17,6 +17,7 @@ from inkwell_groove.core.errors import Missing, Refused
 from inkwell_groove.core.sealing.profile import ARCHIVE, STANDARD, Profile
 from inkwell_groove.store.models import Docket, HouseDocument, now
 from inkwell_groove.workroom import ledger
+from inkwell_groove.workroom.house_documents import remove_document, save_document
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.views import View
 
@@ -65,8 +66,11 @@ class Profiles(Part):
                 for row in rows.values()
             ]
 
-    def save(self, name: str, profile: Profile, *, who: str) -> ProfileView:
-        """Saves a profile; one of that name is replaced, in the dockets that have it too. Raises Refused."""
+    def save(self, name: str, profile: Profile, *, who: str, seen: Profile | None = None) -> ProfileView:
+        """Saves a profile; one of that name is replaced, in the dockets that have it too.
+
+        `seen` is the profile that was changed. Raises Refused, ChangedMeanwhile.
+        """
         name = clean_text(name)
         if not name or len(name) > 100:
             raise Refused("a profile needs a name of at most 100 characters", where="name", remedy="Say what it is for")
@@ -74,38 +78,23 @@ class Profiles(Part):
             raise Refused(f"'{name}' is one of the application's own", where="name", remedy="Give it a name of its own")
         document = profile.model_dump(mode="json")
         with self._database.begin() as session:
-            row = next((one for one in _saved(session) if one.name == name), None)
-            before = dict(row.document) if row is not None else None
-            if row is None:
-                row = HouseDocument(kind=PROFILE, name=name, position=0, document=document)
-                session.add(row)
-            row.document = document
-            having = [one for one in session.scalars(select(Docket)) if one.profile and one.profile["name"] == name]
-            for docket in having:
-                docket.profile, docket.changed_at = {"name": name, "profile": document}, now()
-            session.flush()
-            ledger.record(
-                session, who=who, action=f"sealing profile {name} saved", docket_id=None, before=before, after=document
-            )
-            view = ProfileView(id=row.id, name=name, profile=profile, dockets=len(having))
-        for docket in having:
-            self._events.docket_changed(docket.id)
+            seen_document = seen.model_dump(mode="json") if seen is not None else None
+            what = f"sealing profile {name}"
+            row = save_document(session, PROFILE, name, document, what=what, who=who, seen=seen_document)
+            having = give_to_dockets(session, name, row.document)
+            kept = Profile.model_validate(row.document)
+            view = ProfileView(id=row.id, name=name, profile=kept, dockets=len(having))
+        for docket_id in having:
+            self._events.docket_changed(docket_id)
         return view
 
     def forget(self, profile_id: int, *, who: str) -> None:
-        """Takes a saved profile away; dockets keep what they have of it. Raises Missing."""
+        """Removes a saved profile; dockets keep what they have of it. Raises Missing."""
         with self._database.begin() as session:
             row = session.get(HouseDocument, profile_id)
             if row is None or row.kind != PROFILE:
                 raise Missing(f"there is no profile {profile_id}", remedy="Look at the list again")
-            ledger.record(
-                session,
-                who=who,
-                action=f"sealing profile {row.name} taken away",
-                docket_id=None,
-                before=dict(row.document),
-            )
-            session.delete(row)
+            remove_document(session, row, what=f"sealing profile {row.name}", who=who)
 
     def choose(self, docket_ids: list[int], name: str, *, who: str) -> None:
         """Gives dockets a profile. Raises Missing for an unknown one, or a docket that is not there."""
@@ -142,6 +131,19 @@ class Profiles(Part):
         if name in STANDARD:
             return STANDARD[name].model_dump(mode="json")
         raise Missing(f"there is no profile '{name}'", where="profile", remedy="Look at the list again")
+
+
+def give_to_dockets(session: Session, name: str, document: dict[str, Any]) -> set[int]:
+    """Change a profile in all dockets that have it; return them."""
+    having = [one for one in session.scalars(select(Docket)) if one.profile and one.profile["name"] == name]
+    for docket in having:
+        docket.profile, docket.changed_at = {"name": name, "profile": document}, now()
+    return {docket.id for docket in having}
+
+
+def follow_profile(session: Session, name: str, document: dict[str, Any] | None, who: str) -> set[int]:
+    """Change an undone profile in the dockets that have it; of one that is no more they keep what they have."""
+    return give_to_dockets(session, name, document) if document is not None else set()
 
 
 def _saved(session: Session) -> list[HouseDocument]:

@@ -17,6 +17,7 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import HouseDocument, Job, Package
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.house_documents import save_document
 from inkwell_groove.workroom.jobs.arguments import Carry
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Result
 from inkwell_groove.workroom.part import Part
@@ -63,18 +64,7 @@ class Sending(Part):
         """Saves a target under its name; one of that name is replaced."""
         document = target.model_dump(mode="json")
         with self._database.begin() as session:
-            row = session.scalars(
-                select(HouseDocument).where(HouseDocument.kind == TARGET, HouseDocument.name == target.name)
-            ).first()
-            before = dict(row.document) if row is not None else None
-            if row is None:
-                row = HouseDocument(kind=TARGET, name=target.name, position=0, document=document)
-                session.add(row)
-            row.document = document
-            session.flush()
-            ledger.record(
-                session, who=who, action=f"target {target.name} saved", docket_id=None, before=before, after=document
-            )
+            row = save_document(session, TARGET, target.name, document, what=f"target {target.name}", who=who)
             return TargetView(id=row.id, target=target)
 
     def fit(self, package_id: int, part: str, target_name: str) -> FitView:

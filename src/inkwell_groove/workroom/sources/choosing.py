@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -11,11 +15,12 @@ from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.matching.laying import Known, Pair, laid_on
 from inkwell_groove.core.matching.release import SourceRelease
 from inkwell_groove.core.matching.score import listed, verdict
-from inkwell_groove.store.database import Database
+from inkwell_groove.store.database import Database, after_commit
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Docket, LookUp, OwnRelease, SourceChoice, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import docket_row, is_disc, sides_of
@@ -23,6 +28,7 @@ from inkwell_groove.workroom.sources.look_ups import LookUps
 from inkwell_groove.workroom.sources.showing import entry_views, look_up_view, pair_views
 from inkwell_groove.workroom.sources.views import ChoiceView, PairView, SourcesView
 from inkwell_groove.workroom.sources.wanting import Here, here
+from inkwell_groove.workroom.taking_back import Going, Gone, Way
 from inkwell_groove.workroom.views import Knowledge
 
 Laid = list[tuple[str | None, int | None]]  # track keys and places in the release
@@ -63,7 +69,9 @@ class Choosing(Part):
                 raise Missing("the look-up has no such candidate", where=docket.shelfmark, remedy="Look it up again")
             # The entry that says most of the tracks leads: its places are what pairs count by.
             entries = [one.release, *(entry for entry in one.entries if entry.address != key)]
-            choice = session.get(SourceChoice, docket_id) or SourceChoice(docket_id=docket_id)
+            choice = session.get(SourceChoice, docket_id)
+            before = _snapshot(choice)
+            choice = choice or SourceChoice(docket_id=docket_id)
             choice.entries = [entry.model_dump(mode="json", exclude_defaults=True) for entry in entries]
             choice.pairs = []
             choice.taken_back, choice.chosen_at, choice.chosen_by = None, now(), who
@@ -74,7 +82,9 @@ class Choosing(Part):
                 who=who,
                 action=f"pressing chosen: {one.release.artist}, {one.release.title}",
                 docket_id=docket_id,
+                before=_addresses(before),
                 after={entry.source: entry.address for entry in entries},
+                way_back=_way_back(docket_id, before, choice),
             )
             if lay:
                 self._lay_lengths(session, docket, one.release, who)
@@ -104,7 +114,7 @@ class Choosing(Part):
                 raise Refused(
                     "a track is named twice, or is not there", where="pairs", remedy="Reload; the tracks were changed"
                 )
-            before = choice.pairs
+            was, before = _snapshot(choice), choice.pairs
             choice.pairs = [list(one) for one in pairs]
             if before != choice.pairs:
                 ledger.record(
@@ -114,6 +124,7 @@ class Choosing(Part):
                     docket_id=docket_id,
                     before={"pairs": before},
                     after={"pairs": choice.pairs},
+                    way_back=_way_back(docket_id, was, choice),
                 )
         self._events.publish({"kind": "look-up", "docket_id": docket_id})
         return self.view(docket_id)
@@ -121,16 +132,93 @@ class Choosing(Part):
     def forget(self, docket_id: int, *, who: str) -> SourcesView:
         """No pressing is chosen any more; what was taken from it stays. Raises Missing."""
         with self._database.begin() as session:
-            session.delete(chosen(session, docket_id))
-            ledger.record(session, who=who, action="no pressing chosen any more", docket_id=docket_id)
+            choice = chosen(session, docket_id)
+            before = _snapshot(choice)
+            session.delete(choice)
+            ledger.record(
+                session,
+                who=who,
+                action="no pressing chosen any more",
+                docket_id=docket_id,
+                before=_addresses(before),
+                way_back=_way_back(docket_id, before, None),
+            )
         self._events.docket_changed(docket_id)
         return self.view(docket_id)
+
+    def way_back(self) -> Way:
+        """Return how a chosen pressing, or one that is no longer chosen, is undone."""
+        return Way(_still_chosen, self._go_back)
+
+    def _go_back(self, session: Session, to: Any, going: Going) -> Gone:
+        docket = docket_row(session, to["docket"], lock=True)
+        choice, before = session.get(SourceChoice, docket.id), to["before"]
+        now_chosen = _snapshot(choice)
+        if before is None:
+            session.delete(choice)
+        else:
+            choice = choice or SourceChoice(docket_id=docket.id)
+            choice.entries, choice.pairs, choice.taken_back = before["entries"], before["pairs"], before["taken_back"]
+            choice.chosen_at, choice.chosen_by = datetime.fromisoformat(before["chosen_at"]), before["chosen_by"]
+            session.add(choice)
+        docket.changed_at = now()
+        ledger.record(
+            session,
+            who=going.who,
+            action=f"taken back: {going.what}",
+            docket_id=docket.id,
+            before=_addresses(now_chosen),
+            after=_addresses(before),
+        )
+        after_commit(session, lambda: self._events.publish({"kind": "look-up", "docket_id": docket.id}))
+        return Gone({docket.id})
 
     def _lay_lengths(self, session: Session, docket: Docket, release: SourceRelease, who: str) -> None:
         for side, durations in zip(sides_of(docket), lengths_by_side(docket, release), strict=True):
             if side.chosen_take is None or is_disc(side) or not durations:
                 continue
             self._plans.ask_to_find(session, side, Knowledge(durations_s=durations), who=who)
+
+
+def _snapshot(choice: SourceChoice | None) -> dict[str, Any] | None:
+    """Return all of a choice, as the ledger keeps it to bring it back."""
+    if choice is None:
+        return None
+    return {
+        "entries": choice.entries,
+        "pairs": choice.pairs,
+        "taken_back": choice.taken_back,
+        "chosen_at": choice.chosen_at.isoformat(),
+        "chosen_by": choice.chosen_by,
+    }
+
+
+def _addresses(snapshot: dict[str, Any] | None) -> dict[str, Any] | None:
+    """Return what people read of a choice: each source with the address of its entry."""
+    if snapshot is None:
+        return None
+    entries = [SourceRelease.model_validate(one) for one in snapshot["entries"]]
+    return {entry.source: entry.address for entry in entries}
+
+
+def _way_back(docket_id: int, before: dict[str, Any] | None, after: SourceChoice | None) -> WayBack:
+    return WayBack("pressing", {"docket": docket_id, "before": before, "after": _digest(_snapshot(after))})
+
+
+def _digest(snapshot: dict[str, Any] | None) -> str:
+    """Return by what a choice is known again: its entries and pairs; empty for none."""
+    if snapshot is None:
+        return ""
+    told = json.dumps([snapshot["entries"], snapshot["pairs"]], sort_keys=True)
+    return hashlib.sha256(told.encode()).hexdigest()
+
+
+def _still_chosen(session: Session, noted: Mapping[int, Any]) -> set[int]:
+    return {
+        entry
+        for entry, to in noted.items()
+        if _digest(_snapshot(session.get(SourceChoice, to["docket"]))) == to["after"]
+    }
 
 
 def chosen(session: Session, docket_id: int) -> SourceChoice:

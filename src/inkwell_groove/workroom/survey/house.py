@@ -11,7 +11,8 @@ from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.core.survey.finding import TagRule
 from inkwell_groove.core.survey.survey import OF_RULE, Rule
 from inkwell_groove.store.models import BundleFile
-from inkwell_groove.workroom.files.rules import NAMING, WORDING, art_rule, filing_rule, rows_of, tag_rule
+from inkwell_groove.workroom.files.rules import NAMING, WORDING, art_rule, filing_rule, tag_rule
+from inkwell_groove.workroom.house_documents import documents_of
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.survey.surveying import last_run
 from inkwell_groove.workroom.views import View
@@ -58,8 +59,8 @@ class HouseRules(Part):
                 artwork=art_rule(session),
                 tags=tag_rule(session),
                 filing=naming.name if naming else "",
-                patterns=[row.name for row in rows_of(session, NAMING)],
-                wording=[row.name for row in rows_of(session, WORDING)],
+                patterns=[row.name for row in documents_of(session, NAMING)],
+                wording=[row.name for row in documents_of(session, WORDING)],
                 follows={rule: _share(session, checks) for rule, checks in OF_RULE.items()},
             )
 
