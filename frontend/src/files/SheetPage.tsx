@@ -7,6 +7,7 @@ import { useCommands } from "../frame/commands";
 import { Desk } from "../frame/Desk";
 import { FindField } from "../frame/FindField";
 import { plural } from "../words/figures";
+import { ChangedMeanwhile } from "../words/ChangedMeanwhile";
 import { Trouble } from "../words/Trouble";
 import { ArtPane } from "./ArtPane";
 import { useColumns } from "./columns";
@@ -173,7 +174,17 @@ function Sheet({ bundles }: { bundles: number[] }) {
       }
     >
       <div className="flex h-full flex-col">
-        {(state.sheet.error ?? state.save.error) && (
+        {state.changed.length > 0 && (
+          <div className="px-5 py-2">
+            <ChangedMeanwhile
+              changed={state.changed}
+              isNamed
+              onUseMine={state.useMine}
+              onKeepTheirs={state.keepTheirs}
+            />
+          </div>
+        )}
+        {(state.sheet.error ?? (state.changed.length === 0 && state.save.error)) && (
           <div className="px-5 py-2">
             <Trouble error={state.sheet.error ?? state.save.error} />
           </div>

@@ -1,7 +1,16 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 
-import { answer, api, outlivesPage, type Proposed, type ProposedCells, type Row, type Schemas } from "../api/client";
+import {
+  answer,
+  api,
+  outlivesPage,
+  Problem,
+  type Proposed,
+  type ProposedCells,
+  type Row,
+  type Schemas,
+} from "../api/client";
 import { sheetQuery } from "../api/filesQueries";
 import { stored } from "./rows";
 
@@ -9,6 +18,8 @@ export interface CellChange {
   file_id: number;
   field: string;
   value: string;
+  /** What stood there when it was changed. */
+  seen?: string;
 }
 
 type Sheet = Schemas["SheetView"];
@@ -58,7 +69,7 @@ export function useSheet(bundles: number[]) {
       if (real.length === 0) return;
       setDone((old) => [...old.slice(-99), real.map((one) => before(byId, one))]);
       setUndone([]);
-      mutate(real);
+      mutate(real.map((one) => ({ ...one, seen: before(byId, one).value })));
     },
     [byId, mutate],
   );
@@ -67,7 +78,23 @@ export function useSheet(bundles: number[]) {
     if (!last) return;
     setTo((old) => [...old, last.map((one) => before(byId, one))]);
     setFrom((old) => old.slice(0, -1));
-    save.mutate(last);
+    save.mutate(last.map((one) => ({ ...one, seen: before(byId, one).value })));
+  };
+  const changed = save.error instanceof Problem ? save.error.changed : [];
+  /** Change the cells after all that somebody else has changed meanwhile. */
+  const useMine = () => {
+    const now = new Map(changed.map((one) => [one.name, one.now]));
+    save.mutate(
+      (save.variables ?? []).map((one) => {
+        const theirs = now.get(`${one.field} of ${byId.get(one.file_id)?.path ?? ""}`);
+        return typeof theirs === "string" ? { ...one, seen: theirs } : one;
+      }),
+    );
+  };
+
+  const keepTheirs = () => {
+    save.reset();
+    void cache.invalidateQueries({ queryKey: query.queryKey });
   };
 
   const proposedBy = useMemo(() => {
@@ -85,6 +112,9 @@ export function useSheet(bundles: number[]) {
     byId,
     change,
     save,
+    changed,
+    useMine,
+    keepTheirs,
     proposed,
     proposedBy,
     setProposed,

@@ -1,5 +1,7 @@
 import type { ChangedValue } from "../api/client";
 
+const MOST_SHOWN = 12;
+
 /** Values that somebody else has changed meanwhile: both of each, side by side, and a choice between them. */
 export function ChangedMeanwhile({
   changed,
@@ -35,7 +37,7 @@ export function ChangedMeanwhile({
           </tr>
         </thead>
         <tbody>
-          {changed.map((one) => (
+          {changed.slice(0, MOST_SHOWN).map((one) => (
             <tr key={one.name} className="align-baseline">
               {isNamed && <th className="quiet pr-4 text-left font-normal">{one.name.replaceAll("_", " ")}</th>}
               <td className="pr-4">{shown(one.now)}</td>
@@ -44,6 +46,7 @@ export function ChangedMeanwhile({
           ))}
         </tbody>
       </table>
+      {changed.length > MOST_SHOWN && <p className="quiet mb-1">and {changed.length - MOST_SHOWN} more</p>}
       <button type="button" className="press mr-2" onClick={onKeepTheirs}>
         Keep theirs
       </button>

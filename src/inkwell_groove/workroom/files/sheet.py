@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import unicodedata
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, load_only
 
-from inkwell_groove.core.errors import Conflict, Missing, Refused
+from inkwell_groove.core.errors import Conflict, InkwellError, Missing, Refused
 from inkwell_groove.core.files.fields import BY_NAME, FIELDS, accept
 from inkwell_groove.core.files.pictures import Embedded
 from inkwell_groove.core.files.reading import PictureFacts, read_pictures
 from inkwell_groove.core.filing import safe_name
+from inkwell_groove.core.seen import check_seen
 from inkwell_groove.store.models import Bundle, BundleFile
 from inkwell_groove.workroom.files.bundles import root_of
 from inkwell_groove.workroom.files.views import (
@@ -78,10 +79,15 @@ class Sheets(Part):
         ]
 
     def change(self, changes: Sequence[CellChange]) -> SummaryView:
-        """Keeps changed cells, unwritten. Raises Refused for a value no format holds, Missing for an unknown file."""
+        """Keeps changed cells, unwritten.
+
+        All or nothing: raises Refused for a value no format holds, Missing for an unknown file, ChangedMeanwhile for
+        cells that are no longer as they were seen.
+        """
         with self._database.begin() as session:
             files = files_of(session, {one.file_id for one in changes}, lock=True)
             pending = {key: dict(one.pending) for key, one in files.items()}
+            check_seen(_seen_cells(changes, files))
             for one in changes:
                 file = files[one.file_id]
                 value, stored = _accepted(one, file), stored_value(file, one.field)
@@ -185,6 +191,20 @@ def current(file: BundleFile) -> dict[str, str]:
 
 def current_path(file: BundleFile) -> str:
     return str(file.pending.get(PATH, file.path))
+
+
+def _seen_cells(changes: Sequence[CellChange], files: Mapping[int, BundleFile]) -> Iterator[tuple[str, str, str, str]]:
+    """Yield name, seen, now and wanted of each change that says on what it was made."""
+    for one in changes:
+        if one.seen is None:
+            continue
+        file = files[one.file_id]
+        try:
+            seen = _accepted(one.model_copy(update={"value": one.seen}), file)
+        except InkwellError:
+            seen = one.seen  # nobody can have typed it: it is compared as it is
+        now = str(file.pending.get(one.field, stored_value(file, one.field)))
+        yield f"{one.field} of {file.path}", seen, now, _accepted(one, file)
 
 
 def _accepted(change: CellChange, file: BundleFile) -> str:

@@ -92,6 +92,9 @@ class CellChange(BaseModel):
     file_id: int
     field: str
     value: str = Field(max_length=100_000)
+    seen: str | None = Field(
+        default=None, max_length=100_000, description="The value that was changed; left out, whatever stands there is."
+    )
 
 
 class Proposed(View):
