@@ -181,3 +181,19 @@ def test_of_two_people_who_change_one_title_the_second_sees_both_and_chooses(pag
     choice.get_by_role("button", name="Keep theirs").click()
     expect(title).to_have_value("Slack Water, 1968")
     assert kept() == "Slack Water, 1968"
+
+
+def test_another_window_at_the_same_docket_is_told_at_once_and_until_it_closes(page: Page, server: Server) -> None:
+    docket_id = server.open_docket("T-0290")["id"]
+    page.goto(f"{server.address}/dockets/{docket_id}/describe")
+    expect(page.get_by_role("heading", name="Describe")).to_be_visible()
+    told = page.get_by_text("You have this docket open in another window")
+    expect(told).to_have_count(0)
+    other = page.context.new_page()
+    other.goto(f"{server.address}/dockets/{docket_id}/intake")
+    expect(told).to_have_text("You have this docket open in another window, at Intake.")
+    other.get_by_role("link", name="Artwork").click()
+    expect(told).to_have_text("You have this docket open in another window, at Artwork.")
+    expect(other.get_by_text("in another window, at Describe")).to_be_visible()
+    other.close(run_before_unload=True)
+    expect(told).to_have_count(0)

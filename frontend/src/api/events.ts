@@ -6,6 +6,7 @@ import {
   drivesQuery,
   jobsQuery,
   reconcileQuery,
+  presenceKey,
   recordingsQuery,
   shelfLookUpQuery,
   sourceArtQuery,
@@ -16,7 +17,7 @@ import {
 type News =
   | { kind: "hello" | "files" | "cells" | "survey" | "collection" }
   | { kind: "job"; job: Job }
-  | { kind: "docket" | "transfer" | "look-up"; docket_id: number };
+  | { kind: "docket" | "transfer" | "look-up" | "presence"; docket_id: number };
 
 /** What may be known once a job has listened to a side. */
 const HEARD_ANEW = ["hearing", "repairs", "places", "harm", "spectra"];
@@ -51,6 +52,8 @@ export function followEvents(cache: QueryClient): () => void {
         for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "transfer") {
       void cache.invalidateQueries({ queryKey: transferQuery(news.docket_id).queryKey });
+    } else if (news.kind === "presence") {
+      void cache.invalidateQueries({ queryKey: presenceKey(news.docket_id) });
     } else if (news.kind === "look-up") {
       void cache.invalidateQueries({ queryKey: docketSourcesQuery(news.docket_id).queryKey });
       void cache.invalidateQueries({ queryKey: reconcileQuery(news.docket_id).queryKey });

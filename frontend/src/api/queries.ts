@@ -377,3 +377,5 @@ export const spectrogramQuery = (wanted: SpectrogramWanted) =>
     },
     placeholderData: keepPreviousData,
   });
+
+export const presenceKey = (docketId: number) => ["presence", docketId] as const;

@@ -6,6 +6,7 @@ import { Outlet, useParams, useSearchParams } from "react-router";
 import { docketQuery } from "../api/queries";
 import { receive } from "../intake/uploads";
 import { Trouble } from "../words/Trouble";
+import { OthersHere } from "./OthersHere";
 
 /** A docket: whatever is dropped anywhere on it goes where it belongs. */
 export function DocketDesk() {
@@ -49,6 +50,7 @@ export function DocketDesk() {
           </button>
         </div>
       )}
+      <OthersHere docketId={docketId} />
       <div className="min-h-0 flex-1">
         <Suspense>
           <Outlet context={{ docketId }} />

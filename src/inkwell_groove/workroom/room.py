@@ -47,6 +47,7 @@ from inkwell_groove.workroom.packages.sealing import Sealing
 from inkwell_groove.workroom.packages.sending import Sending
 from inkwell_groove.workroom.pictures import Pictures
 from inkwell_groove.workroom.plans import Plans
+from inkwell_groove.workroom.presence import Presence
 from inkwell_groove.workroom.repairs import Repairs
 from inkwell_groove.workroom.reports import Reports
 from inkwell_groove.workroom.restoring import Restoring
@@ -83,6 +84,7 @@ class Workroom:
         self.events = Events()
         self.accounts = Accounts(self.database, self.media, self.events, settings)
         self.dockets = Dockets(self.database, self.media, self.events)
+        self.presence = Presence(self.database, self.media, self.events, clock=clock)
         self.ledger_book = LedgerBook(self.database, self.media, self.events)
         self.plans = Plans(self.database, self.media, self.events)
         self.takes = Takes(self.database, self.media, self.events, self.plans)

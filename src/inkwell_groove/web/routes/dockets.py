@@ -9,9 +9,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, FieldSpec
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
+from inkwell_groove.web.access import READER
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.dockets import CARRIER_FORMATS, MAX_PAGE
+from inkwell_groove.workroom.presence import PresenceView
 from inkwell_groove.workroom.views import DocketLine, DocketView
 
 router = Router("dockets")
@@ -149,3 +151,23 @@ def say_of_carrier(room: Room, who: Who, carrier_id: int, change: CarrierChange)
     return room.dockets.say_of_carrier(
         carrier_id, said=said, expected_s=change.expected_s, who=who, seen=change.seen, seen_s=change.seen_s
     )
+
+
+class WindowAt(BaseModel):
+    """A window that shows a docket, by a name it has given itself."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    window: str = Field(min_length=8, max_length=64)
+    stage: str = Field(max_length=40, description="What it shows of the docket.")
+
+
+@router.put("/dockets/{docket_id}/presence", operation_id="sayPresence", openapi_extra=READER)
+def say_presence(room: Room, who: Who, docket_id: int, at: WindowAt) -> list[PresenceView]:
+    """Say that a window shows this docket, at least every half minute; the answer is which others do."""
+    return room.presence.say(docket_id, at.window, at.stage, who=who)
+
+
+@router.delete("/dockets/{docket_id}/presence", operation_id="leavePresence", openapi_extra=READER, status_code=204)
+def leave_presence(room: Room, docket_id: int, window: Annotated[str, Query(max_length=64)]) -> None:
+    room.presence.leave(docket_id, window)
