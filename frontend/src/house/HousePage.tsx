@@ -10,6 +10,20 @@ import { moment, percent, plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { useDraft } from "../words/useDraft";
 
+const ART_LABELS: Record<keyof ArtRule, string> = {
+  embed: "Within the file",
+  most_px: "At most, pixels",
+  most_kb: "At most, kB",
+  square: "Shape",
+  beside: "Beside it too",
+  beside_name: "Name of the picture beside",
+};
+const TAG_LABELS: Record<keyof TagRule, string> = {
+  wanted: "Every file has",
+  wording: "Wording rules",
+  silence_s: "Silence at an end is told from, s",
+};
+
 /** What the house wants of every file: declared once, followed by how much, carried out for all. */
 export function HousePage() {
   const { data: house, error } = useQuery(houseQuery);
@@ -175,6 +189,7 @@ function Artwork({ declared }: { declared: ArtRule }) {
     declared,
     (wanted, seen) => answer(api.PUT("/api/art-rule", { body: { rule: wanted, seen } })),
     useLookAgain(),
+    ART_LABELS,
   );
   return (
     <form
@@ -245,7 +260,7 @@ function Artwork({ declared }: { declared: ArtRule }) {
       <button className="press" disabled={!canSave}>
         Declare
       </button>
-      {trouble}
+      {trouble && <div className="w-full">{trouble}</div>}
     </form>
   );
 }
@@ -262,6 +277,7 @@ function Tags({ house }: { house: House }) {
     house.tags,
     (wanted, seen) => answer(api.PUT("/api/house-rules/tags", { body: { rule: wanted, seen } })),
     useLookAgain(),
+    TAG_LABELS,
   );
   const wanted = rule.wanted ?? [];
   const wording = rule.wording ?? [];

@@ -17,6 +17,7 @@ export function useDraft<T extends object>(
   stored: T,
   send: (wanted: T, seen: T) => Promise<T>,
   onChanged: () => void,
+  labels: Partial<Record<keyof T, string>> = {},
 ): {
   draft: T;
   set: (change: Partial<T>) => void;
@@ -50,7 +51,7 @@ export function useDraft<T extends object>(
   if (changed.length > 0) {
     trouble = (
       <ChangedMeanwhile
-        changed={changed}
+        changed={changed.map((one) => ({ ...one, name: labels[one.name as keyof T] ?? one.name }))}
         isNamed
         onUseMine={() => {
           const base = { ...seen, ...theirs };
