@@ -2,23 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
-from pathlib import Path
-
 from inkwell_groove.store.media import MediaStore
+
+TOKEN = "test"
 
 
 class OwnTask:
     """A `Task` on a media store; nobody reads its progress and nobody cancels it."""
 
     def __init__(self, media: MediaStore) -> None:
-        self.media = media
+        self.media = media.for_job(TOKEN)
 
     def progress(self, share: float, message: str) -> None:
         pass
-
-    @contextmanager
-    def workspace(self) -> Iterator[Path]:
-        with self.media.workspace("test") as folder:
-            yield folder

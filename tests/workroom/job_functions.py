@@ -42,7 +42,7 @@ def die(arguments: Told, task: Task) -> Result:
 
 def die_at_work(arguments: Told, task: Task) -> Result:
     """Do as `die` does, with a half-written file in the job's workspace."""
-    with task.workspace() as folder:
+    with task.media.workspace() as folder:
         (folder / "half").write_text("half")
         return die(arguments, task)
 

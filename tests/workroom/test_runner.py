@@ -366,7 +366,7 @@ def test_what_a_dead_process_left_in_its_workspace_is_gone(started: Callable[...
 
 
 def test_nothing_leaves_a_workspace_that_was_given_up(media: MediaStore) -> None:
-    with media.workspace("0123") as folder, media.workspace("4567") as other:
+    with media.for_job("0123").workspace() as folder, media.for_job("4567").workspace() as other:
         (folder / "half").write_text("half")
         media.remove_workspaces("0123")
         assert not folder.exists() and other.is_dir()

@@ -34,7 +34,7 @@ class DiskSpace:
     """The room on a folder's disk for all that is no recording. Can be sent to another process."""
 
     def __init__(self, folder: Path, *, kept_bytes: int = 0, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
-        self._folder, self._kept_bytes, self.free_bytes_of = folder, kept_bytes, free_bytes
+        self._folder, self.kept_bytes, self.free_bytes_of = folder, kept_bytes, free_bytes
 
     def free_bytes(self) -> int:
         """Return how much may still be written, by recordings too."""
@@ -42,7 +42,7 @@ class DiskSpace:
 
     def left_bytes(self) -> int:
         """Return how much may be written until only the room for recordings is left."""
-        return max(0, self.free_bytes() - self._kept_bytes)
+        return max(0, self.free_bytes() - self.kept_bytes)
 
     def need(self, size_bytes: int, *, where: str = "") -> None:
         """Raise DiskFull if so much cannot be written, with what is needed and what is free."""
@@ -50,7 +50,7 @@ class DiskSpace:
         if left_bytes > 0 and size_bytes <= left_bytes:
             return
         needed = f"{in_words(size_bytes)} are needed, " if size_bytes else ""
-        kept = f" beside the {in_words(self._kept_bytes)} that are kept for recordings" if self._kept_bytes else ""
+        kept = f" beside the {in_words(self.kept_bytes)} that are kept for recordings" if self.kept_bytes else ""
         raise DiskFull(
             f"there is no room on the disk: {needed}{in_words(left_bytes)} are free{kept}",
             where=where or str(self._folder),

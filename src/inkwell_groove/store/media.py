@@ -39,9 +39,14 @@ PEAKS_NAME = "peaks"  # the derived file that holds a take's peak pyramid
 class MediaStore:
     """Everything below one folder. No path ever comes from a client: names here are digests and numbers."""
 
-    def __init__(self, root: Path, *, kept_bytes: int = 0, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
-        """`kept_bytes` of the disk are kept for recordings; everything else asks `space` first."""
-        self.root = root
+    def __init__(
+        self, root: Path, *, kept_bytes: int = 0, free_bytes: FreeBytes = free_bytes_of_disk, token: str = ""
+    ) -> None:
+        """`kept_bytes` of the disk are kept for recordings; everything else asks `space` first.
+
+        Workspaces are named by the token of the job that asks for them.
+        """
+        self.root, self._token = root, token
         self.space = DiskSpace(root, kept_bytes=kept_bytes, free_bytes=free_bytes)
         for name in (
             "takes",
@@ -145,18 +150,19 @@ class MediaStore:
                 self._keep(beside, self.picture(sha256))
         return sha256
 
-    def without_reserve(self) -> MediaStore:
-        """Return the same store for work that may use the space that is kept for recordings."""
-        return MediaStore(self.root, free_bytes=self.space.free_bytes_of)
+    def for_job(self, token: str, *, needs_space: bool = True) -> MediaStore:
+        """Return the same store for a job. One that needs no space may use what is kept for recordings."""
+        kept_bytes = self.space.kept_bytes if needs_space else 0
+        return MediaStore(self.root, kept_bytes=kept_bytes, free_bytes=self.space.free_bytes_of, token=token)
 
     @contextmanager
-    def workspace(self, token: str = "") -> Iterator[Path]:
+    def workspace(self) -> Iterator[Path]:
         """Return a new folder on the same file system, gone afterwards with whatever was not moved out of it.
 
-        A job's is named by its token. Raises DiskFull before or within the block if the disk is full.
+        Raises DiskFull before or within the block if the disk is full.
         """
         self.space.need(0)
-        folder = Path(tempfile.mkdtemp(dir=self.root / "work", prefix=f"{token or f'server {os.getpid()}'} "))
+        folder = Path(tempfile.mkdtemp(dir=self.root / "work", prefix=f"{self._token or f'server {os.getpid()}'} "))
         try:
             yield folder
         except OSError as cause:

@@ -5,8 +5,6 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
-from contextlib import AbstractContextManager
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from inkwell_groove.core.audio.soundfiles import FileReader, Stretch
@@ -27,7 +25,6 @@ def heard_of(
     end_sample: int | None,
     *,
     progress: Callable[[float], None] | None = None,
-    workspace: Callable[[], AbstractContextManager[Path]] | None = None,
 ) -> tuple[int, Heard]:
     """Return the side's first sample, and what is heard from there to its end; listen now if nobody did before."""
     from inkwell_groove.core.tracks.hearing import Heard, hear
@@ -40,7 +37,7 @@ def heard_of(
     with FileReader(media.take(sha256), name=name) as reader:
         end = reader.format.samples if end_sample is None else end_sample
         heard = hear(Stretch(reader, start_sample, end), progress=progress)
-    with (workspace or media.workspace)() as work:
+    with media.workspace() as work:
         heard.save(work / HEARD_NAME)
         move_into_place(work / HEARD_NAME, target)
     return start_sample, heard

@@ -43,7 +43,7 @@ def bring_in(arguments: BringIn, task: Task) -> JobResult:
     media, progress = task.media, task.progress
     source, target = Path(arguments.source), media.bundle(arguments.bundle_id)
     told: list[str] = []
-    with task.workspace() as work:
+    with task.media.workspace() as work:
         folder = source
         if not arguments.in_place:
             folder = work / "files"

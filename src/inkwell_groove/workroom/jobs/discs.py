@@ -144,7 +144,7 @@ def make_disc_take(arguments: DiscTake, task: Task) -> Result:
     toc = Toc.model_validate(arguments.toc)
     files = {int(number): media.root / "discs" / path for number, path in arguments.files.items()}
     word = WordLength(bits=16)
-    with task.workspace() as work, DiscSound(toc, files) as sound:
+    with task.media.workspace() as work, DiscSound(toc, files) as sound:
         target, beside = work / "disc.flac", work / PEAKS_NAME
         progress(0.02, "writing the disc as one recording")
         write_track(sound, 0, sound.format.samples, word, target)

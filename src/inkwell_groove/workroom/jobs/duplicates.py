@@ -86,7 +86,7 @@ def _is_portrayed(task: Task, name: str, path: Path, share: float) -> bool:
 
 
 def keep_portrait(task: Task, name: str, portrait: Portrait) -> None:
-    with task.workspace() as work:
+    with task.media.workspace() as work:
         portrait.save(work / "portrait")
         target = task.media.portrait(name)
         target.parent.mkdir(parents=True, exist_ok=True)

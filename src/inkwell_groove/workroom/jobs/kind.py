@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from enum import StrEnum
-from pathlib import Path
 from typing import Any, Generic, Protocol, TypeVar
 
 from pydantic import BaseModel, ConfigDict
@@ -40,18 +38,16 @@ class Task(Protocol):
     """What a running job works with."""
 
     @property
-    def media(self) -> MediaStore: ...
+    def media(self) -> MediaStore:
+        """The store, whose workspaces are named by the job's token here.
+
+        Whoever takes the job over removes them, so that what a process does that was thought dead can no longer be
+        moved into place.
+        """
+        ...
 
     def progress(self, share: float, message: str) -> None:
         """Report how much is done, from 0 to 1. Raises Cancelled if somebody cancelled the job."""
-        ...
-
-    def workspace(self) -> AbstractContextManager[Path]:
-        """Return a new empty folder, gone afterwards with whatever was not moved out of it.
-
-        It is named by the job's token: whoever takes the job over removes it, so that what a process does that was
-        thought dead can no longer be moved into place.
-        """
         ...
 
 

@@ -125,7 +125,7 @@ def make_image(arguments: MakeImage, task: Task) -> Result:
     files = [ToBurn.model_validate({**track, "path": masters / track["path"]}) for track in arguments.tracks]
     target = Path(arguments.target)
     task.progress(0.05, "laying the tracks end to end")
-    with task.workspace() as work:
+    with task.media.workspace() as work:
         made = write_image(files, work, title=arguments.title, performer=arguments.performer)
         work.chmod(0o755)
         shutil.rmtree(target, ignore_errors=True)

@@ -27,7 +27,7 @@ def unpack(arguments: Unpack, task: Task) -> Result:
     discs = unpacked_folder(parcel)
     shutil.rmtree(discs, ignore_errors=True)
     discs.mkdir()
-    with zipfile.ZipFile(parcel) as archive, task.workspace() as work:
+    with zipfile.ZipFile(parcel) as archive, task.media.workspace() as work:
         for index, (sha256, name) in enumerate(takes.items()):
             task.progress(index / (len(takes) + 1), f"{name}: unpacking")
             beside = work / sha256

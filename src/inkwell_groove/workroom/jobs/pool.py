@@ -14,13 +14,11 @@ import select
 import signal
 import threading
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
-from contextlib import contextmanager
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
-from pathlib import Path
 from typing import Any
 
 import structlog
@@ -213,7 +211,7 @@ def _named(function: str) -> Any:
 
 def _run(order: Order) -> Result:
     assert _media is not None
-    task = _RunningTask(order, _media if order.needs_space else _media.without_reserve())
+    task = _RunningTask(order, _media.for_job(order.token, needs_space=order.needs_space))
     task.progress(0.0, "")
     try:
         result: Result = _named(order.function)(order.arguments, task)
@@ -239,11 +237,6 @@ class _RunningTask:
             if self._order.needs_space and share < 1.0:
                 self.media.space.need(0)
             _report(self._order.job_id, share, message[:_MESSAGE_LENGTH])
-
-    @contextmanager
-    def workspace(self) -> Iterator[Path]:
-        with self.media.workspace(self._order.token) as folder:
-            yield folder
 
 
 def _report(job_id: int, share: float, message: str) -> None:

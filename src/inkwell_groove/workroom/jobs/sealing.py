@@ -22,7 +22,7 @@ def seal(arguments: Seal, task: Task) -> Result:
             album=SealedAlbum.model_validate(told["album"]),
             sealed_at=told["sealed_at"],
         )
-    with task.workspace() as work:
+    with task.media.workspace() as work:
         album = seal_package(order, work, earlier=earlier, progress=task.progress)
         target = media.package(arguments.package).joinpath(*album.folders)
         if target.exists():

@@ -38,7 +38,6 @@ def find(arguments: FindTracks, task: Task) -> Result:
         arguments.side_start_sample or 0,
         arguments.side_end_sample,
         progress=lambda share: task.progress(0.9 * share, "listening to the side"),
-        workspace=task.workspace,
     )
     task.progress(0.92, "fitting what was heard to what is known")
     return tracks_in(heard, known).moved(start).model_dump(mode="json")
@@ -49,7 +48,7 @@ def scan(arguments: OfTake, task: Task) -> Result:
     media, sha256 = task.media, arguments.sha256
     with FileReader(media.take(sha256), name=arguments.name) as reader:
         found = scan_for_damage(reader, progress=lambda share: task.progress(0.98 * share, "listening for damage"))
-    with task.workspace() as work:
+    with task.media.workspace() as work:
         found.save(work / SCAN_NAME)
         move_into_place(work / SCAN_NAME, media.derived(sha256, SCAN_NAME))
     return {"candidates": len(found)}
@@ -72,7 +71,7 @@ def learn_of_side(arguments: WithRestoration, task: Task) -> Result:
     with FileReader(media.take(sha256), name=arguments.name) as reader:
         watched = Watched(reader, asked, lambda share: task.progress(share, "listening to the whole side"))
         learnt = prepare(watched, asked, found=Scan.load(media.derived(sha256, SCAN_NAME))).learnt
-    with task.workspace() as work:
+    with task.media.workspace() as work:
         learnt.save(work / LEARNT_NAME)
         move_into_place(work / LEARNT_NAME, media.derived(sha256, learnt_name(asked)))
     return {"hum_hz": float(learnt.hum.hz.mean()) if learnt.hum is not None else None}
@@ -85,7 +84,7 @@ def report_harm(arguments: WithRestoration, task: Task) -> Result:
     with FileReader(media.take(sha256), name=arguments.name) as reader:
         prepared = prepare(reader, asked, found=Scan.load(media.derived(sha256, SCAN_NAME)), learnt=learnt)
         found = prepared.harm(reader, progress=lambda share: task.progress(0.98 * share, "comparing with the take"))
-    with task.workspace() as work:
+    with task.media.workspace() as work:
         (work / HARM_NAME).write_text(found.model_dump_json())
         move_into_place(work / HARM_NAME, media.derived(sha256, harm_name(asked)))
     return {"altered_share": found.altered_share}

@@ -39,7 +39,7 @@ def take_in(arguments: TakeIn, task: Task) -> Result:
     if (result := _result_before(told, upload)) is not None:
         return result
     note = ""
-    with task.workspace() as work:
+    with task.media.workspace() as work:
         if arguments.mend:
             upload, note = _mended(media, upload, work, name, progress)
         form = probe(upload, name=name)
@@ -75,7 +75,7 @@ def keep(arguments: Keep, task: Task) -> Result:
             where=name,
             remedy="Look at the disk; the recording as it is lies in the media store",
         )
-    with task.workspace() as work:
+    with task.media.workspace() as work:
         beside, drawn = work / PEAKS_NAME, folder / PEAKS_NAME
         if peaks.usable(drawn, samples=form.samples):
             shutil.copyfile(drawn, beside)
@@ -88,7 +88,7 @@ def keep(arguments: Keep, task: Task) -> Result:
 def join(arguments: Join, task: Task) -> Result:
     """Join takes of one format, bit for bit, to a new take."""
     media, name, progress = task.media, arguments.name, task.progress
-    with task.workspace() as work:
+    with task.media.workspace() as work:
         target, beside = work / "joined.wav", work / PEAKS_NAME
         paths = [media.take(sha256) for sha256 in arguments.sha256s]
         write_joined(paths, target, note=arguments.note, progress=lambda share: progress(0.6 * share, "joining"))
