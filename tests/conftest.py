@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, settings
 
+from inkwell_groove import logs
 from inkwell_groove.demo.carriers import CARRIERS, write_carrier
 from inkwell_groove.demo.imports import IMPORTS_FOLDER, IMPORTS_NAME, write_imports
 from launcher.database import Database
@@ -18,6 +19,8 @@ from tests.discs import HIDDEN, Running, lay_out
 from tests.live import Server, new_schema
 from tests.sources import RunningSources, write_catalogue
 
+# Otherwise what a test makes fail is printed with every local variable of every frame, which takes seconds.
+logs.configure()
 settings.register_profile("house", deadline=None, suppress_health_check=[HealthCheck.too_slow], print_blob=True)
 settings.load_profile("house")
 

@@ -16,12 +16,9 @@ def test_a_traceback_shows_no_local_variables(capsys: pytest.CaptureFixture[str]
     """structlog's default prints them, as soon as the package rich is there."""
     logs.configure()
     try:
-        try:
-            sign_in_that_breaks("correct horse " + "BATTERY".lower())  # the source line may be shown, the value not
-        except KeyError:
-            structlog.get_logger().exception("a request broke", path="/api/session")
-    finally:
-        structlog.reset_defaults()
+        sign_in_that_breaks("correct horse " + "BATTERY".lower())  # the source line may be shown, the value not
+    except KeyError:
+        structlog.get_logger().exception("a request broke", path="/api/session")
     told = capsys.readouterr().out
     assert "sign_in_that_breaks" in told and "KeyError" in told and "/api/session" in told
     assert "battery" not in told

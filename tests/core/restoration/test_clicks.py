@@ -132,7 +132,7 @@ def test_both_halves_of_a_click_are_one_in_the_list() -> None:
 
 @pytest.mark.slow
 @given(st.lists(st.tuples(st.integers(0, 88_000), st.integers(1, 300), st.integers(0, 1)), max_size=12), st.data())
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=8, deadline=None)
 def test_repairs_anywhere_alter_nothing_beside_them(spans: list[tuple[int, int, int]], data: st.DataObject) -> None:
     take = Taken(clicked().clean[:88_200] / 32768.0)
     repairs = [Repair(start=a, end=a + n, channel=c, lost=data.draw(st.booleans())) for a, n, c in spans]
