@@ -19,6 +19,7 @@ from inkwell_groove.devices.interface import SimulatedInterface
 from inkwell_groove.devices.pushed import PushedSource, SourceGone, parse, render
 from inkwell_groove.devices.registry import Sources
 from tests.carriers import RATE_HZ, groove, write_carrier
+from tests.heldclock import HeldClock
 
 
 @pytest.fixture(scope="module")
@@ -181,6 +182,15 @@ def test_in_real_time_a_block_comes_when_it_is_due(carriers: Path) -> None:
     for _ in range(10):
         assert deck.read(1.0) is not None
     assert time.monotonic() - began >= 0.19
+
+
+def test_no_block_comes_before_it_is_due(carriers: Path, tmp_path: Path) -> None:
+    clock = HeldClock(tmp_path / "clock")
+    deck = Sources(carriers, speed=1.0, clock=clock).open("turntable", rate_hz=RATE_HZ)
+    assert deck.read(0.001) is None
+    clock.advance(0.2, waits=False)
+    for _ in range(10):
+        assert deck.read(0.001) is not None
     assert deck.read(0.001) is None
 
 

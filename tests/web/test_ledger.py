@@ -228,7 +228,7 @@ def test_only_what_the_ledger_has_is_taken_back(house: Server) -> None:
 
 
 def test_the_ledger_is_filtered_and_goes_out_as_a_spreadsheet(house: Server) -> None:
-    take_back(house, described(house, country="Sealand"))
+    take_back(house, described(house, country="Lyonesse"))
     everything = house.get("/ledger", limit=200)
     assert house.get("/ledger/people") == [everything[0]["who"]]
     back = house.get("/ledger", search="taken back: described")
