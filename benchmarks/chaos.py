@@ -53,6 +53,7 @@ class Tally:
 
     kills: Counter[str] = field(default_factory=Counter)
     done: Counter[str] = field(default_factory=Counter)
+    refused: Counter[str] = field(default_factory=Counter)
     lost_s: list[float] = field(default_factory=list)
     faults: list[str] = field(default_factory=list)
 
@@ -96,8 +97,9 @@ class House:
             pid = int((self.mariadb.folder / "mariadb.pid").read_text())
             with contextlib.suppress(ProcessLookupError):
                 os.kill(pid, signal.SIGKILL)
-            while Path(f"/proc/{pid}").exists():
-                time.sleep(0.01)
+            # It is a child of this process: until it is asked how it ended it seems to run.
+            with contextlib.suppress(ChildProcessError):
+                os.waitpid(pid, 0)
             self.mariadb.ensure_running()
 
 
@@ -139,7 +141,8 @@ class Work:
                     http.base_url = f"{self._house.server.address}/api"
                     kind(http)
                     self._tally.done[kind.__name__] += 1
-                except (httpx.HTTPError, AssertionError):
+                except (httpx.HTTPError, AssertionError) as cause:
+                    self._tally.refused[f"{kind.__name__}: {str(cause)[:120]}"] += 1
                     time.sleep(0.05)  # killed meanwhile, or refused because something else goes on: begun anew
                 finally:
                     with self._lock:
@@ -168,7 +171,7 @@ class Work:
             thread.join(60)
 
     def upload_and_seal(self, http: httpx.Client) -> None:
-        docket = _asked(http.post("/dockets", json={"shelfmark": "", "carrier_format": "LP"}))
+        docket = self._docket(http)
         size = self._house.side.stat().st_size
         upload = _asked(http.post(f"/dockets/{docket['id']}/uploads", json={"name": "side.wav", "size_bytes": size}))
         data = self._house.side.read_bytes()
@@ -217,7 +220,7 @@ class Work:
 
     def record(self, http: httpx.Client) -> None:
         """A side is recorded for some seconds, or until the application is killed."""
-        docket = _asked(http.post("/dockets", json={"shelfmark": "", "carrier_format": "LP"}))
+        docket = self._docket(http)
         side = docket["carriers"][0]["sides"][0]["id"]
         settings = {"side_id": side, "pre_roll_s": 0, "ends": {"at_run_out": False, "silence_s": None}}
         body = {"source_id": "turntable", "rate_hz": RATE_HZ, "settings": settings}
@@ -233,6 +236,10 @@ class Work:
             time.sleep(0.1)
         _asked(http.post(f"/transfers/{key}/stop"))
         _asked(http.delete(f"/transfers/{key}"))
+
+    def _docket(self, http: httpx.Client) -> Any:
+        mark = f"C-{self._chance.randrange(10**9)}"
+        return _asked(http.post("/dockets", json={"shelfmark": mark, "carrier_format": "LP"}))
 
     def _bundle(self, http: httpx.Client, name: str, *, in_place: bool) -> int:
         for one in _asked(http.get("/bundles")):
@@ -357,8 +364,11 @@ def main() -> int:
         work.stop()
     finally:
         house.close()
-        shutil.rmtree(root, ignore_errors=True)
+        if not tally.faults and sys.exc_info()[0] is None:
+            shutil.rmtree(root, ignore_errors=True)
     sys.stdout.write(f"killed: {dict(tally.kills)}\ndone meanwhile: {dict(tally.done)}\n")
+    for words, times in tally.refused.most_common(8):
+        sys.stdout.write(f"  {times} times {words}\n")
     if tally.lost_s:
         sys.stdout.write(f"{len(tally.lost_s)} recordings, at most {max(tally.lost_s):.2f} s lost of what was seen\n")
     for fault in tally.faults:

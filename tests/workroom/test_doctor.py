@@ -200,7 +200,8 @@ PLANTS: dict[str, Callable[[Planted], object]] = {
     "left of a recording": lambda one: one.file(one.media.recording(71) / "notes.jsonl"),
     "disc without a row": lambda one: one.media.disc_read(71).mkdir(),
     "bundle without a row": lambda one: one.media.bundle(71).mkdir(),
-    "step without a row": lambda one: one.media.step(71).mkdir(),
+    "step without a row": lambda one: one.file(one.media.step(71) / "journal.jsonl"),
+    "step never asked for": lambda one: one.file(one.media.step(71) / "order"),
     "survey that has ended": lambda one: one.file(one.media.root / "surveys" / "71" / "order"),
     "archive that nobody waits for": lambda one: one.media.new_incoming(),
     "file set aside by nobody": lambda one: one.file(one.media.root / "holding" / "71" / "flac"),
@@ -228,6 +229,7 @@ PLANTS: dict[str, Callable[[Planted], object]] = {
     "held file that hangs": hanging_held,
 }
 SAFE = {
+    "step never asked for",
     "derived of no take",
     "upload without a row",
     "left of a recording",

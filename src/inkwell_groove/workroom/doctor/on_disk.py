@@ -11,6 +11,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from inkwell_groove.store.journal import NAME
 from inkwell_groove.store.models import (
     Bundle,
     DiscRead,
@@ -93,6 +94,11 @@ def numbered_folders(examined: Examined) -> Iterator[Inconsistency]:
         known = set(examined.session.scalars(select(model.id)))
         for number, path in examined.numbered(folder):
             if number not in known:
+                if model is FileStep and not (path / NAME).exists():
+                    # Killed before it was committed: a step alters nothing before its journal says so.
+                    words = "a step that was never asked for"
+                    yield _left_over("step never asked for", path, words, partial(shutil.rmtree, path))
+                    continue
                 yield Inconsistency(f"{folder[:-1]} without a row", str(path), f"{what} that no row knows", _BY_HAND)
 
 
