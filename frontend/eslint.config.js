@@ -27,6 +27,12 @@ export default ts.config(
     },
   },
   {
+    // Refusals and dead connections are told alike everywhere: by api/client.ts and api/bytes.ts.
+    files: ["src/**/*.{ts,tsx}"],
+    ignores: ["src/api/**", "src/**/*.test.{ts,tsx}"],
+    rules: { "no-restricted-globals": ["error", { name: "fetch", message: "Use api/client or api/bytes." }] },
+  },
+  {
     // A stand-in for an asynchronous function waits for nothing; a screen made for a test may break the rules it checks.
     files: ["src/**/*.test.{ts,tsx}"],
     rules: { "jsx-a11y/no-noninteractive-tabindex": "off" },

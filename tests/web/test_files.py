@@ -354,6 +354,37 @@ def test_copies_are_filed_back_where_they_came_from_and_what_lay_there_is_kept(
     assert left == {name: digest for name, digest in before.items() if name != "prelude 1.flac"}
 
 
+def test_playlists_and_made_pictures_are_filed_back_with_the_sound_they_point_at(
+    desk: Server, root: Path, messy: str
+) -> None:
+    folder = root / messy / "listed"
+    shutil.copytree(root / messy / "preludes", folder)
+    (folder / "all.m3u").write_text("#EXTM3U\nprelude 1.flac\nprelude 2.flac\n")
+    before = digests_below(folder)
+    try:
+        bundle = bring_in(desk, f"{messy}/listed")
+        found = rows(desk, bundle)
+        moved = next(row for row in found if row["path"] == "prelude 2.flac")
+        change(desk, [{"file_id": moved["id"], "field": "path", "value": "two/prelude.flac"}])
+        write(desk, bundle)
+        rule = {**desk.get("/art-rule"), "beside": True, "beside_name": "front.jpg"}
+        desk.api.put("/art-rule", json={"rule": rule}).raise_for_status()
+        with_front = [row["id"] for row in found if row["pictures"]]
+        if with_front:
+            desk.post("/art-rule/carry-out", {"file_ids": with_front})
+            desk.wait_for_jobs()
+        filed = desk.post(f"/bundles/{bundle['id']}/file-back")
+        desk.wait_for_jobs()
+        assert desk.get("/file-steps")[0]["state"] == "written"
+        assert (folder / "all.m3u").read_text() == "#EXTM3U\nprelude 1.flac\ntwo/prelude.flac\n"
+        copies = digests_below(desk.media_root / "bundles" / str(bundle["id"]))
+        assert digests_below(folder) == copies, "the folder is what its copy is"
+        assert take_back(desk, filed)["state"] == "taken back"
+        assert digests_below(folder) == before
+    finally:
+        shutil.rmtree(folder)
+
+
 def test_a_zip_is_taken_without_following_its_names_out(desk: Server, tmp_path: Path) -> None:
     sound = write_sample(tmp_path / "a.flac", "a.flac").read_bytes()
     out = io.BytesIO()

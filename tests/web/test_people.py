@@ -103,6 +103,8 @@ def test_every_route_says_which_role_it_needs() -> None:
         "findCrop",
         "cropPicture",
         "changePassword",
+        "sayPresence",
+        "leavePresence",
     }
     assert {operation for method, operation in changing if method != "GET"} <= allowed, "a reader changes nothing"
 

@@ -129,6 +129,18 @@ class Filing:
                 )
             )
         (self.mine / "b" / "cover.jpg").write_text("not ours")
+        (self.copies / "front.jpg").write_text("made in the copy")
+        orders.append(
+            FilingOrder(
+                file_id=5,
+                root=str(self.mine),
+                source=str(self.copies),
+                old="",
+                old_sha256="",
+                new="front.jpg",
+                new_sha256=sha256_of(self.copies / "front.jpg"),
+            )
+        )
         write_lines(self.media.step(1) / FILING, orders)
 
     def out(self) -> object:
@@ -150,7 +162,7 @@ def test_filing_back_is_killed_at_every_point(tmp_path: Path) -> None:
     filing.out()
     wanted = below(filing.mine)
     assert (filing.mine / "a/1.flac").read_text() == "new 2" and (filing.mine / "c/3.flac").read_text() == "new 3"
-    assert set(wanted) == {"a/1.flac", "a/2.flac", "b/cover.jpg", "c/3.flac", "4.flac"}
+    assert set(wanted) == {"a/1.flac", "a/2.flac", "b/cover.jpg", "c/3.flac", "4.flac", "front.jpg"}
     points = 0
     for point in every_kill(filing.out, filing.anew):
         filing.out()

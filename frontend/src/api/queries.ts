@@ -1,14 +1,7 @@
+import { address, bytes } from "./bytes";
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 
-import {
-  answer,
-  api,
-  type Knowledge,
-  type LedgerFilter,
-  Problem,
-  type RepairsWanted,
-  type SearchWanted,
-} from "./client";
+import { answer, api, type Knowledge, type LedgerFilter, type RepairsWanted, type SearchWanted } from "./client";
 
 /** Key, fetcher and type of each resource of the shelf and the stages, in one place. */
 
@@ -61,9 +54,7 @@ export const placesQuery = (sideId: number, version: number) =>
   queryOptions({
     queryKey: ["places", sideId, version],
     queryFn: async ({ signal }) => {
-      const response = await fetch(`/api/sides/${sideId}/repair-places`, { signal });
-      if (!response.ok) throw Problem.of(await response.json(), response.status);
-      return new Int32Array(await response.arrayBuffer());
+      return new Int32Array(await (await bytes(`/api/sides/${sideId}/repair-places`, { signal })).arrayBuffer());
     },
     placeholderData: (before) => before,
     retry: false,
@@ -363,17 +354,15 @@ export const spectrogramQuery = (wanted: SpectrogramWanted) =>
   queryOptions({
     queryKey: ["spectrogram", wanted],
     queryFn: async ({ signal }) => {
-      const query = new URLSearchParams({
-        version: String(wanted.version),
+      const url = address(`/api/sides/${wanted.sideId}/spectrogram`, {
+        version: wanted.version,
         listen: wanted.listen,
-        from_sample: String(wanted.fromSample),
-        to_sample: String(wanted.toSample),
-        columns: String(wanted.columns),
-        size: String(SPECTROGRAM_SIZE),
+        from_sample: wanted.fromSample,
+        to_sample: wanted.toSample,
+        columns: wanted.columns,
+        size: SPECTROGRAM_SIZE,
       });
-      const response = await fetch(`/api/sides/${wanted.sideId}/spectrogram?${query.toString()}`, { signal });
-      if (!response.ok) throw Problem.of(await response.json(), response.status);
-      return new Uint8Array(await response.arrayBuffer());
+      return new Uint8Array(await (await bytes(url, { signal })).arrayBuffer());
     },
     placeholderData: keepPreviousData,
   });

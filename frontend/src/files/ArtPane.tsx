@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { answer, api, type ArtRule, Problem, type Row } from "../api/client";
+import { address, bytes } from "../api/bytes";
+import { answer, api, type ArtRule, type Row } from "../api/client";
 import { artCheckQuery, artRuleQuery } from "../api/filesQueries";
 import { plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
@@ -40,12 +41,8 @@ export function ArtPane({ rows, ticked, bundles, onTick }: Props) {
   });
   const embed = useMutation({
     mutationFn: async (file: Blob) => {
-      const query = new URLSearchParams([["role", role], ...rows.map((row) => ["file", String(row.id)])] as [
-        string,
-        string,
-      ][]);
-      const response = await fetch(`/api/files/pictures?${query}`, { method: "POST", body: file });
-      if (!response.ok) throw Problem.of(await response.json(), response.status);
+      const url = address("/api/files/pictures", { role, file: rows.map((row) => row.id) });
+      await bytes(url, { method: "POST", body: file });
     },
   });
   const ids = rows.map((row) => row.id);

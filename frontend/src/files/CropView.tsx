@@ -1,7 +1,8 @@
 import { useMutation } from "@tanstack/react-query";
 import { type PointerEvent, useEffect, useMemo, useState } from "react";
 
-import { Problem, type Schemas } from "../api/client";
+import { address, bytes } from "../api/bytes";
+import { type Schemas } from "../api/client";
 import { Trouble } from "../words/Trouble";
 
 type Crop = Schemas["Crop"];
@@ -10,28 +11,23 @@ const WIDE_PX = 208; // what the margin leaves beside its own scroll bar
 
 /** A picture before it is put in: cut by the border that is found, or by hand, and set straight. */
 export function CropView({ file, onUse, onLeave }: { file: Blob; onUse: (made: Blob) => void; onLeave: () => void }) {
-  const address = useMemo(() => URL.createObjectURL(file), [file]);
+  const picture = useMemo(() => URL.createObjectURL(file), [file]);
   const [size, setSize] = useState({ width: 1, height: 1 });
   const [crop, setCrop] = useState<Crop | null>(null);
   const [held, setHeld] = useState<{ hold: Hold; x: number; y: number; from: Crop } | null>(null);
   const scale = WIDE_PX / size.width;
-  useEffect(() => () => URL.revokeObjectURL(address), [address]);
+  useEffect(() => () => URL.revokeObjectURL(picture), [picture]);
   const find = useMutation({
     mutationFn: async (square: boolean): Promise<Crop> => {
-      const response = await fetch(`/api/pictures/find-crop?square=${square}`, { method: "POST", body: file });
-      const body: unknown = await response.json();
-      if (!response.ok) throw Problem.of(body, response.status);
-      return body as Crop;
+      const url = address("/api/pictures/find-crop", { square });
+      return (await (await bytes(url, { method: "POST", body: file })).json()) as Crop;
     },
     onSuccess: setCrop,
   });
   const cut = useMutation({
     mutationFn: async (): Promise<Blob> => {
       if (!crop) return file;
-      const query = new URLSearchParams(Object.entries(crop).map(([key, value]) => [key, String(value)]));
-      const response = await fetch(`/api/pictures/crop?${query}`, { method: "POST", body: file });
-      if (!response.ok) throw Problem.of(await response.json(), response.status);
-      return response.blob();
+      return (await bytes(address("/api/pictures/crop", { ...crop }), { method: "POST", body: file })).blob();
     },
     onSuccess: onUse,
   });
@@ -56,7 +52,7 @@ export function CropView({ file, onUse, onLeave }: { file: Blob; onUse: (made: B
         onPointerUp={() => setHeld(null)}
       >
         <img
-          src={address}
+          src={picture}
           alt="To be put in"
           style={{
             width: WIDE_PX,

@@ -2,7 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { answer, api, Problem } from "../api/client";
+import { address, bytes } from "../api/bytes";
+import { answer, api } from "../api/client";
 import { artCheckQuery, bundlesQuery, foldersQuery } from "../api/filesQueries";
 import { Desk } from "../frame/Desk";
 import { moment, plural } from "../words/figures";
@@ -79,11 +80,7 @@ export function FilesPage() {
   });
   const zip = useMutation({
     mutationFn: async (file: File) => {
-      const response = await fetch(`/api/bundles/zip?name=${encodeURIComponent(file.name)}`, {
-        method: "POST",
-        body: file,
-      });
-      if (!response.ok) throw Problem.of(await response.json(), response.status);
+      await bytes(address("/api/bundles/zip", { name: file.name }), { method: "POST", body: file });
     },
     onSuccess: again,
   });

@@ -1,7 +1,8 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { answer, api, Problem, type ProposedCells, type Row, type Schemas } from "../api/client";
+import { address, bytes } from "../api/bytes";
+import { answer, api, type ProposedCells, type Row, type Schemas } from "../api/client";
 import { Trouble } from "../words/Trouble";
 import { meantWords, useAsking } from "./asking";
 import type { Columns } from "./columns";
@@ -34,13 +35,8 @@ export function TablePane({ rows, ticked, bundles, columns, state }: Props) {
   const silent = rows.filter((row) => row.silent_tail_s >= 5 && ["FLAC", "WAV", "AIFF"].includes(row.format));
   const read = useMutation({
     mutationFn: async (file: File): Promise<ProposedCells> => {
-      const response = await fetch(`/api/sheet/spreadsheet?${bundles.map((one) => `bundle=${one}`).join("&")}`, {
-        method: "POST",
-        body: file,
-      });
-      const body: unknown = await response.json();
-      if (!response.ok) throw Problem.of(body, response.status);
-      return body as ProposedCells;
+      const url = address("/api/sheet/spreadsheet", { bundle: bundles });
+      return (await (await bytes(url, { method: "POST", body: file })).json()) as ProposedCells;
     },
     onSuccess: state.setProposed,
   });

@@ -1,5 +1,6 @@
 import { useSyncExternalStore } from "react";
 
+import { address, bytes } from "../api/bytes";
 import { answer, api, Problem, type Upload } from "../api/client";
 
 /** A recording on its way from this page to the server. */
@@ -117,13 +118,12 @@ export class Uploads {
   }
 
   private async piece(id: number, file: File, offset: number, signal: AbortSignal): Promise<number> {
-    const response = await fetch(`/api/uploads/${id}`, {
+    await bytes(`/api/uploads/${id}`, {
       method: "PATCH",
       headers: { "Upload-Offset": String(offset), "Content-Type": "application/partial-upload" },
       body: file.slice(offset, offset + CHUNK_BYTES),
       signal,
     });
-    if (!response.ok) throw Problem.of(await response.json().catch(() => null), response.status);
     return Math.min(file.size, offset + CHUNK_BYTES);
   }
 
@@ -167,11 +167,5 @@ export async function receive(docketId: number, sideId: number | null, files: re
 }
 
 export async function sendPicture(docketId: number, file: File): Promise<void> {
-  const response = await fetch(`/api/dockets/${docketId}/artwork?${new URLSearchParams({ name: file.name })}`, {
-    method: "POST",
-    body: file,
-  }).catch(() => {
-    throw Problem.away;
-  });
-  if (!response.ok) throw Problem.of(await response.json().catch(() => null), response.status);
+  await bytes(address(`/api/dockets/${docketId}/artwork`, { name: file.name }), { method: "POST", body: file });
 }

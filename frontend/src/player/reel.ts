@@ -1,3 +1,4 @@
+import { bytes } from "../api/bytes";
 import {
   type ListenFor,
   pieceAfter,
@@ -202,11 +203,7 @@ export class Reel {
   }
 
   private async fetch(piece: Piece): Promise<AudioBuffer | null> {
-    const response = await fetch(this.sound.url(piece.first, piece.count), { signal: this.abort.signal });
-    if (!response.ok) {
-      const told = (await response.json().catch(() => ({}))) as { detail?: string };
-      throw new Error(told.detail ?? "this cannot be played");
-    }
+    const response = await bytes(this.sound.url(piece.first, piece.count), { signal: this.abort.signal });
     const data = new Float32Array(await response.arrayBuffer());
     const count = data.length / this.channels;
     if (count < 1) return null;

@@ -1,7 +1,8 @@
 import { useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 
-import { type Job, Problem } from "../api/client";
+import { address, bytes } from "../api/bytes";
+import { type Job } from "../api/client";
 import { Trouble } from "../words/Trouble";
 
 /** A docket that comes from another house as one ZIP: taken in under its own shelfmark, or another one. */
@@ -10,12 +11,8 @@ export function TakeInParcel({ onClose }: { onClose: () => void }) {
   const [shelfmark, setShelfmark] = useState("");
   const take = useMutation({
     mutationFn: async (parcel: File) => {
-      const response = await fetch(`/api/parcels?shelfmark=${encodeURIComponent(shelfmark)}`, {
-        method: "POST",
-        body: parcel,
-      });
-      if (!response.ok) throw Problem.of(await response.json(), response.status);
-      return (await response.json()) as Job;
+      const url = address("/api/parcels", { shelfmark });
+      return (await (await bytes(url, { method: "POST", body: parcel })).json()) as Job;
     },
   });
   const submit = (event: FormEvent) => {

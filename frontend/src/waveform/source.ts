@@ -1,3 +1,4 @@
+import { bytes } from "../api/bytes";
 import type { Schemas } from "../api/client";
 import type { ListenFor } from "../player/programme";
 
@@ -25,11 +26,7 @@ export function levelFor(blockSamples: readonly number[], samplesPerPx: number):
 
 type Fetch = (url: string, signal: AbortSignal) => Promise<ArrayBuffer>;
 
-const fetchBinary: Fetch = async (url, signal) => {
-  const response = await fetch(url, { signal });
-  if (!response.ok) throw new Error(`${response.status}`);
-  return response.arrayBuffer();
-};
+const fetchBinary: Fetch = async (url, signal) => (await bytes(url, { signal })).arrayBuffer();
 
 /**
  * The waveform of one take: tiles of its peak pyramid and of its samples, fetched when first asked for.

@@ -198,7 +198,10 @@ class Bundles(Part):
 
 
 def beside_anew(session: Session, media: MediaStore, bundle: Bundle) -> None:
-    """Looks again at what lies beside a bundle's sound files: a step may have made, moved or removed some of it."""
+    """Look again at what lies beside a bundle's sound files: a step may have made, altered or removed some of it.
+
+    What was made in a copied folder has no origin: it is not in the folder that was copied.
+    """
     root = root_of(media, bundle)
     found = {path.relative_to(root).as_posix(): path for path in files_below(root, []) if kind_of(path) != "audio"}
     known = {
@@ -209,11 +212,14 @@ def beside_anew(session: Session, media: MediaStore, bundle: Bundle) -> None:
     }
     for path in known.keys() - found.keys():
         session.delete(known[path])
-    new = [
-        _row(bundle.id, Result(path=name, kind=kind_of(path), sha256=sha256_of(path), size_bytes=path.stat().st_size))
-        for name, path in found.items()
-        if name not in known
-    ]
+    new = []
+    for name, path in found.items():
+        sha256, size_bytes = sha256_of(path), path.stat().st_size
+        if (row := known.get(name)) is not None:
+            row.sha256, row.size_bytes = sha256, size_bytes
+            continue
+        made = _row(bundle.id, Result(path=name, kind=kind_of(path), sha256=sha256, size_bytes=size_bytes))
+        new.append(made if bundle.in_place else made | {"origin_path": "", "origin_sha256": ""})
     if new:
         session.execute(insert(BundleFile), new)
 

@@ -73,7 +73,7 @@ class FilingBack(Part):
                     new_sha256=one.sha256,
                 )
                 for one in rows
-                if one.kind == "audio" and was_altered(one)
+                if one.kind != "unreadable" and was_altered(one)
             ]
             if not orders:
                 raise Conflict("nothing was altered", where=bundle.name, remedy="Write something first")

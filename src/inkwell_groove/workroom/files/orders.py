@@ -52,7 +52,10 @@ FILING = "filing"  # the name of an order to file back, in a step's folder
 
 
 class FilingOrder(BaseModel):
-    """One file of somebody's folder `root` to be replaced: `old` by what lies at `new` below `source`."""
+    """One file of somebody's folder `root` to be replaced: `old` by what lies at `new` below `source`.
+
+    `old` is empty where there was none, `new` where there is to be none.
+    """
 
     file_id: int
     root: str

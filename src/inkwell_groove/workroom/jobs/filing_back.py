@@ -93,10 +93,10 @@ class _Exchange:
             self._noted.add(part)
 
     def _check(self) -> None:
-        leaving = {(one.root, one.old) for one in self._orders}
+        leaving = {(one.root, one.old) for one in self._orders if one.old}
         for one in self._orders:
             there, target = Path(one.root) / one.old, Path(one.root) / one.new
-            if not there.is_file() or sha256_of(there) != one.old_sha256:
+            if one.old and (not there.is_file() or sha256_of(there) != one.old_sha256):
                 raise Refused(
                     "the file there is no longer what was brought in"
                     if self._way == "out"
@@ -104,21 +104,23 @@ class _Exchange:
                     where=one.old,
                     remedy="Bring the folder in again; nothing was changed",
                 )
-            if target.exists() and (one.root, one.new) not in leaving:
+            if one.new and target.exists() and (one.root, one.new) not in leaving:
                 raise Refused("another file lies there", where=one.new, remedy="Move it away; nothing was changed")
 
     def _stage(self, progress: Progress) -> None:
         self._keep.mkdir(exist_ok=True)
         for number, one in enumerate(self._orders):
             progress(number / len(self._orders), f"{number} of {len(self._orders)} files")
-            _copied(Path(one.root) / one.old, self.kept(one), one.old_sha256)
-            _copied(self._source(one), self._staged(one), one.new_sha256)
+            if one.old:
+                _copied(Path(one.root) / one.old, self.kept(one), one.old_sha256)
+            if one.new:
+                _copied(self._source(one), self._staged(one), one.new_sha256)
         sync_folder(self._keep)
 
     def _move_aside(self) -> None:
         for one in self._orders:
             there = Path(one.root) / one.old
-            if one.old != one.new and not self._aside(one).exists() and there.exists():
+            if one.old and one.old != one.new and not self._aside(one).exists() and there.exists():
                 there.rename(self._aside(one))
         self._settle()
 
@@ -136,6 +138,8 @@ class _Exchange:
     def _tidy(self) -> None:
         for one in self._orders:
             self._aside(one).unlink(missing_ok=True)
+            if not one.old:
+                continue
             folder = (Path(one.root) / one.old).parent
             while folder != Path(one.root) and folder.is_dir() and not any(folder.iterdir()):
                 folder.rmdir()
@@ -154,7 +158,7 @@ class _Exchange:
             self._staged(one).unlink(missing_ok=True)
         for one in self._orders:
             there = Path(one.root) / one.old
-            if self._aside(one).exists() and not there.exists():
+            if one.old and self._aside(one).exists() and not there.exists():
                 there.parent.mkdir(parents=True, exist_ok=True)
                 self._aside(one).rename(there)
         self._settle()
