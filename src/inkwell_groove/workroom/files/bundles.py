@@ -213,12 +213,12 @@ def beside_anew(session: Session, media: MediaStore, bundle: Bundle) -> None:
     for path in known.keys() - found.keys():
         session.delete(known[path])
     new = []
-    for name, path in found.items():
-        sha256, size_bytes = sha256_of(path), path.stat().st_size
+    for name, file in found.items():
+        sha256, size_bytes = sha256_of(file), file.stat().st_size
         if (row := known.get(name)) is not None:
             row.sha256, row.size_bytes = sha256, size_bytes
             continue
-        made = _row(bundle.id, Result(path=name, kind=kind_of(path), sha256=sha256, size_bytes=size_bytes))
+        made = _row(bundle.id, Result(path=name, kind=kind_of(file), sha256=sha256, size_bytes=size_bytes))
         new.append(made if bundle.in_place else made | {"origin_path": "", "origin_sha256": ""})
     if new:
         session.execute(insert(BundleFile), new)
