@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import io
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from pathlib import Path
 from typing import Any
 
 import httpx
+import numpy as np
 import pytest
+from PIL import Image
 
 from tests.live import Server
 from tests.sounds import record_side
@@ -167,3 +170,28 @@ def test_a_profile_keeps_what_another_keeper_made_of_it(server: Server) -> None:
     assert (both["one_file"], both["untouched"]) == (True, "BWF")
     late = put(json={"name": "Ours", "profile": {**first, "untouched": "none"}, "seen": first})
     assert late.status_code == 409 and late.json()["changed"][0]["name"] == "untouched"
+
+
+def test_a_cover_that_somebody_else_has_chosen_meanwhile_is_not_replaced_unseen(server: Server) -> None:
+    docket_id = server.open_docket("SEEN-7")["id"]
+
+    def add(name: str, seed: int) -> int:
+        picture = io.BytesIO()
+        colour = np.full((600, 600, 3), 40 * seed, np.uint8)
+        Image.fromarray(colour).save(picture, "PNG")
+        answer = server.api.post(f"/dockets/{docket_id}/artwork", params={"name": name}, content=picture.getvalue())
+        assert answer.is_success, answer.text
+        return int(answer.json()["id"])
+
+    def make_front(artwork_id: int, seen: int | None) -> httpx.Response:
+        body = {"role": "front", "seen": {"front": seen}}
+        return server.api.put(f"/dockets/{docket_id}/artwork/{artwork_id}/role", json=body)
+
+    first, second, third = (add(f"{number}.png", number) for number in (1, 2, 3))
+    assert make_front(first, third).is_success
+    late = make_front(second, third)
+    assert differences(late) == [{"name": "front cover", "yours": "2.png", "now": "1.png"}]
+    roles = {one["id"]: one["role"] for one in server.get(f"/dockets/{docket_id}")["artwork"]}
+    assert roles[first] == "front" and roles[second] == "set aside"
+    assert make_front(first, third).is_success, "both chose the same"
+    assert make_front(second, first).is_success

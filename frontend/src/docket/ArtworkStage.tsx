@@ -1,10 +1,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 
-import { answer, api, type Artwork } from "../api/client";
+import { answer, api, type Artwork, Problem } from "../api/client";
 import { docketQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
 import { sendPicture } from "../intake/uploads";
+import { ChangedMeanwhile } from "../words/ChangedMeanwhile";
 import { moment, size } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { useDocket } from "./useDocket";
@@ -17,15 +18,16 @@ export function ArtworkStage() {
   const refresh = () => void cache.invalidateQueries({ queryKey: docketQuery(docket.id).queryKey });
   const add = useMutation({ mutationFn: (file: File) => sendPicture(docket.id, file), onSettled: refresh });
   const role = useMutation({
-    mutationFn: ({ id, to }: { id: number; to: "front" | "set aside" }) =>
+    mutationFn: ({ id, to, seen }: { id: number; to: "front" | "set aside"; seen: { front: number | null } | null }) =>
       answer(
         api.PUT("/api/dockets/{docket_id}/artwork/{artwork_id}/role", {
           params: { path: { docket_id: docket.id, artwork_id: id } },
-          body: { role: to },
+          body: { role: to, seen },
         }),
       ),
     onSettled: refresh,
   });
+  const changed = role.error instanceof Problem ? role.error.changed : [];
   const front = docket.artwork.find((one) => one.role === "front");
   const aside = docket.artwork.filter((one) => one !== front);
   return (
@@ -41,7 +43,17 @@ export function ArtworkStage() {
       margin={front && <Facts picture={front} />}
     >
       <div className="p-5">
-        {(add.error ?? role.error) && (
+        {changed.length > 0 && (
+          <div className="mb-4">
+            <ChangedMeanwhile
+              changed={changed}
+              isNamed
+              onUseMine={() => role.variables && role.mutate({ ...role.variables, seen: null })}
+              onKeepTheirs={role.reset}
+            />
+          </div>
+        )}
+        {(add.error ?? (changed.length === 0 && role.error)) && (
           <div className="mb-4">
             <Trouble error={add.error ?? role.error} />
           </div>
@@ -63,7 +75,11 @@ export function ArtworkStage() {
               {front ? "Choose another" : "Choose a picture"}
             </button>
             {front && (
-              <button type="button" className="press" onClick={() => role.mutate({ id: front.id, to: "set aside" })}>
+              <button
+                type="button"
+                className="press"
+                onClick={() => role.mutate({ id: front.id, to: "set aside", seen: { front: front.id } })}
+              >
                 Set aside
               </button>
             )}
@@ -99,7 +115,7 @@ export function ArtworkStage() {
                   <button
                     type="button"
                     className="press mt-1"
-                    onClick={() => role.mutate({ id: picture.id, to: "front" })}
+                    onClick={() => role.mutate({ id: picture.id, to: "front", seen: { front: front?.id ?? null } })}
                   >
                     Make it the front
                   </button>

@@ -166,8 +166,7 @@ class Accounts(Part):
             if closed is not None:
                 account.closed_at = (account.closed_at or now()) if closed else None
             session.flush()
-            if self.sign_in_needed and not keepers(session):
-                raise Conflict("no keeper would be left", where=account.name, remedy="Make somebody else keeper first")
+            self._check_keeper_left(session, account)
             session.execute(delete(SignIn).where(SignIn.account_id == account_id))
             after = {"role": account.role, "closed": account.closed_at is not None}
             action = f"account changed: {account.name}{', new password' if password is not None else ''}"
@@ -183,6 +182,11 @@ class Accounts(Part):
             )
             return _view(account, None)
 
+    def _check_keeper_left(self, session: Session, account: Account) -> None:
+        """Raise Conflict if a change of this account leaves nobody who may decide for the house."""
+        if self.sign_in_needed and not keepers(session):
+            raise Conflict("no keeper would be left", where=account.name, remedy="Make somebody else keeper first")
+
     def way_back(self) -> Way:
         """Return how a role, or the closing of an account, is undone. A made account is closed; no password returns."""
         return Way(_as_they_were_left, self._go_back, is_for_keepers=lambda to: True)
@@ -192,11 +196,9 @@ class Accounts(Part):
         account.role = to["before"]["role"]
         account.closed_at = (account.closed_at or now()) if to["before"]["closed"] else None
         session.flush()
-        if self.sign_in_needed and not keepers(session):
-            raise Conflict("no keeper would be left", where=account.name, remedy="Make somebody else keeper first")
+        self._check_keeper_left(session, account)
         session.execute(delete(SignIn).where(SignIn.account_id == account.id))
-        action = f"taken back: {going.what}"
-        ledger.record(session, who=going.who, action=action, docket_id=None, before=to["after"], after=to["before"])
+        going.record(session, docket_id=None, before=to["after"], after=to["before"])
         return Gone()
 
     def change_own(self, person: Person, old: str, new: str, *, token: str | None) -> None:

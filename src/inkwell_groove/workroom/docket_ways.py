@@ -12,7 +12,6 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.store.models import Artwork, Carrier, DescribedValue, Docket, Side, now
-from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.taking_back import Going, Gone, Way
 
@@ -100,7 +99,5 @@ def _say_back(session: Session, noted: Any, going: Going) -> Gone:
 
 def _kept(session: Session, docket: Docket, going: Going, before: dict[str, Any], after: dict[str, Any]) -> Gone:
     docket.changed_at = now()
-    ledger.record(
-        session, who=going.who, action=f"taken back: {going.what}", docket_id=docket.id, before=before, after=after
-    )
+    going.record(session, docket_id=docket.id, before=before, after=after)
     return Gone({docket.id})

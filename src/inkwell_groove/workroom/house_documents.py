@@ -103,14 +103,7 @@ def way_back(follow: Mapping[str, Follow], declared: Callable[[str], None], *, f
             row.document = to["before"]
         session.flush()
         changed = follow[to["kind"]](session, to["name"], to["before"], going.who) if to["kind"] in follow else set()
-        ledger.record(
-            session,
-            who=going.who,
-            action=f"taken back: {going.what}",
-            docket_id=None,
-            before=to["after"],
-            after=to["before"],
-        )
+        going.record(session, docket_id=None, before=to["after"], after=to["before"])
         after_commit(session, lambda: declared(going.who))
         return Gone(changed)
 

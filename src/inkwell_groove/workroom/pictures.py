@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 
+from pydantic import BaseModel
+
 from inkwell_groove.core.artwork import examine
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Missing
+from inkwell_groove.core.seen import ChangedMeanwhile, Difference
 from inkwell_groove.store.models import Artwork, now
 from inkwell_groove.workroom import docket_ways, ledger
 from inkwell_groove.workroom.ledger import WayBack
@@ -17,6 +20,12 @@ from inkwell_groove.workroom.views import ArtworkView
 
 FRONT, SET_ASIDE = "front", "set aside"
 DROPPED = "dropped"
+
+
+class Covers(BaseModel):
+    """Which picture of a docket is its front cover, by number; none if there is none."""
+
+    front: int | None
 
 
 class Pictures(Part):
@@ -60,14 +69,21 @@ class Pictures(Part):
         self._events.docket_changed(docket_id)
         return view
 
-    def set_role(self, docket_id: int, artwork_id: int, role: str, *, who: str) -> None:
-        """Makes a picture the front cover, or sets it aside. Raises Missing."""
+    def set_role(self, docket_id: int, artwork_id: int, role: str, *, who: str, seen: Covers | None = None) -> None:
+        """Makes a picture the front cover, or sets it aside.
+
+        `seen` is the cover there was when that was chosen. Raises Missing, ChangedMeanwhile for another cover by now.
+        """
         with self._database.begin() as session:
             docket = docket_row(session, docket_id, lock=True)
             picture = next((one for one in docket.artwork if one.id == artwork_id), None)
             if picture is None:
                 raise Missing(f"this docket has no picture {artwork_id}", remedy="Reload the docket")
             before = {one.id: one.role for one in docket.artwork}
+            front = next((one for one in docket.artwork if one.role == FRONT), None)
+            if seen is not None and (front.id if front else None) != seen.front and front is not picture:
+                mine, now_there = picture.name if role == FRONT else "", front.name if front else ""
+                raise ChangedMeanwhile([Difference("front cover", mine, now_there)])
             if role == FRONT:
                 for other in docket.artwork:
                     if other.role == FRONT:

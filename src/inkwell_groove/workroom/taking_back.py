@@ -39,6 +39,13 @@ class Going:
     def after(cls, job: Job, arguments: UndoStep | MoveFiles) -> Going:
         return cls(arguments.who, tuple(arguments.then), job.id)
 
+    def record(
+        self, session: Session, *, docket_id: int | None, before: dict[str, Any] | None, after: dict[str, Any] | None
+    ) -> None:
+        """Write into the ledger that the entry was taken back."""
+        action = f"taken back: {self.what}"
+        ledger.record(session, who=self.who, action=action, docket_id=docket_id, before=before, after=after)
+
     def arguments(self) -> dict[str, Any]:
         """What a job keeps of it."""
         return {"who": self.who, "then": list(self.then)}

@@ -6,13 +6,14 @@ from typing import Annotated, Literal
 
 from fastapi import Query, Request
 from fastapi.responses import FileResponse
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
 from inkwell_groove.core.artwork import MAX_BYTES
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.routing import Router
+from inkwell_groove.workroom.pictures import Covers
 from inkwell_groove.workroom.views import ArtworkView
 
 router = Router("artwork")
@@ -22,6 +23,7 @@ class Role(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     role: Literal["front", "set aside"]
+    seen: Covers | None = Field(default=None, description="What the change was made on; a stale one is a 409.")
 
 
 @router.post("/dockets/{docket_id}/artwork", operation_id="addArtwork", status_code=201)
@@ -40,7 +42,7 @@ async def add(
 
 @router.put("/dockets/{docket_id}/artwork/{artwork_id}/role", operation_id="setArtworkRole", status_code=204)
 def set_role(room: Room, who: Who, docket_id: int, artwork_id: int, role: Role) -> None:
-    room.pictures.set_role(docket_id, artwork_id, role.role, who=who)
+    room.pictures.set_role(docket_id, artwork_id, role.role, who=who, seen=role.seen)
 
 
 @router.get("/artwork/{artwork_id}/image", operation_id="artworkImage", response_class=FileResponse)

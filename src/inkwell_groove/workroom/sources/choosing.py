@@ -162,14 +162,7 @@ class Choosing(Part):
             choice.chosen_at, choice.chosen_by = datetime.fromisoformat(before["chosen_at"]), before["chosen_by"]
             session.add(choice)
         docket.changed_at = now()
-        ledger.record(
-            session,
-            who=going.who,
-            action=f"taken back: {going.what}",
-            docket_id=docket.id,
-            before=_addresses(now_chosen),
-            after=_addresses(before),
-        )
+        going.record(session, docket_id=docket.id, before=_addresses(now_chosen), after=_addresses(before))
         after_commit(session, lambda: self._events.publish({"kind": "look-up", "docket_id": docket.id}))
         return Gone({docket.id})
 
