@@ -19,6 +19,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
+from inkwell_groove.core.errors import Cancelled
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Docket, Job, now
@@ -26,6 +27,7 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Claim, Outcome
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, finish_nothing
 from inkwell_groove.workroom.jobs.local import open_lanes
+from inkwell_groove.workroom.jobs.pool import JobPool, Order
 from inkwell_groove.workroom.jobs.queue import JobQueue
 from inkwell_groove.workroom.jobs.runner import JobRunner
 from tests.workroom.job_functions import Told
@@ -258,7 +260,7 @@ def test_whoever_finishes_after_the_lease_has_ended_changes_nothing(database: Da
         session.get_one(Job, job_id).retry_at = None
     second = claimed(quick)
     assert (second.job_id, second.earlier_token) == (job_id, first.token) and second.token != first.token
-    assert late.renew([first]) == {job_id}, "it is told to stop"
+    assert late.renew([first]) == {first.token}, "this run is told to stop, and not the other"
     late.report(first, 0.9, "still at it")
     assert not late.end(first, Outcome(result={"by": "late"}))
     assert not late.end(first, Outcome(error=KeyError("late")))
@@ -285,7 +287,7 @@ def test_a_job_that_was_cancelled_is_not_run_again_by_a_server_that_starts(datab
     job_id = waiting_job(database, queue, "long")
     claim = claimed(queue)
     queue.cancel(job_id)
-    assert queue.renew([claim]) == {job_id}
+    assert queue.renew([claim]) == {claim.token}
     queue_of(database, "next", kind("long")).requeue_all("the server stopped")
     with database.begin() as session:
         assert session.get_one(Job, job_id).state == "cancelled"
@@ -356,6 +358,18 @@ def test_quick_work_does_not_wait_behind_long_work(started: Callable[..., Runner
     assert sorted(runner.job(number).state for number in held) == ["running"] * 2 + ["waiting"] * 4
     may_end.touch()
     assert {runner.ended(number).state for number in held} == {"done"}
+
+
+def test_a_run_that_was_stopped_does_not_stop_the_next_of_the_same_job(media: MediaStore) -> None:
+    """Its number was kept as cancelled, so that the job claimed anew by the same server was cancelled too."""
+    pool = JobPool(1, lambda *report: None, media=media)
+    try:
+        pool.cancel("00000000000000aa")
+        for token, is_stopped in (("00000000000000aa", True), ("ff000000000000bb", False)):
+            done = pool.submit(Order(7, token, f"{FUNCTIONS}succeed", Told()))
+            assert isinstance(done.exception(60), Cancelled) == is_stopped
+    finally:
+        pool.close()
 
 
 def test_what_a_dead_process_left_in_its_workspace_is_gone(started: Callable[..., Runner], tmp_path: Path) -> None:

@@ -41,8 +41,8 @@ class Queue(Protocol):
         """Return the oldest job that waits in one of the lanes, now running and leased, or None."""
         ...
 
-    def renew(self, claims: Collection[Claim]) -> set[int]:
-        """Extend the leases; return the jobs that are to be stopped: cancelled, or claimed by somebody else."""
+    def renew(self, claims: Collection[Claim]) -> set[str]:
+        """Extend the leases; return the tokens of what is to be stopped: cancelled, or claimed anew by somebody."""
         ...
 
     def report(self, claim: Claim, share: float, message: str) -> None:

@@ -65,7 +65,10 @@ class LocalEngine:
         self._wake.set()
 
     def cancel(self, job_id: int) -> None:
-        self._pool.cancel(job_id)
+        with self._lock:
+            claim = self._running.get(job_id)
+        if claim is not None:
+            self._pool.cancel(claim.token)
 
     def close(self) -> None:
         self._stopping.set()
@@ -112,8 +115,8 @@ class LocalEngine:
             with self._lock:
                 claims = list(self._running.values())
             try:
-                for job_id in self._queue.renew(claims):
-                    self._pool.cancel(job_id)
+                for token in self._queue.renew(claims):
+                    self._pool.cancel(token)
             except Exception:
                 log.warning("leases of jobs could not be renewed", exc_info=True)
 

@@ -68,7 +68,7 @@ class JobPool:
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(list(preload))
         # Without a lock: a worker that is killed while it holds one would stop all others at their next report.
-        self._cancelled = context.RawArray("q", _CANCEL_SLOTS)
+        self._cancelled = context.RawArray("Q", _CANCEL_SLOTS)
         self._next_cancelled = 0
         self._lock = threading.Lock()
         self._workers = [_Worker(context, self._cancelled, on_progress, media) for _ in range(workers)]
@@ -101,10 +101,10 @@ class JobPool:
         future.add_done_callback(lambda done: self._busy.discard(worker))
         return future
 
-    def cancel(self, job_id: int) -> None:
-        """Asks a running job to stop at its next report."""
+    def cancel(self, token: str) -> None:
+        """Ask one run of a job to stop at its next report. Another run of the same job goes on."""
         with self._lock:
-            self._cancelled[self._next_cancelled] = job_id
+            self._cancelled[self._next_cancelled] = int(token, 16)
             self._next_cancelled = (self._next_cancelled + 1) % _CANCEL_SLOTS
 
     def close(self) -> None:
@@ -230,7 +230,7 @@ class _RunningTask:
         self._order, self._reported_s = order, 0.0
 
     def progress(self, share: float, message: str) -> None:
-        if self._order.job_id in list(_cancelled):
+        if int(self._order.token, 16) in list(_cancelled):
             raise Cancelled("it was cancelled", remedy="Start it again when you like; nothing was changed")
         if time.monotonic() - self._reported_s > _REPORT_EVERY_S or share >= 1.0:
             self._reported_s = time.monotonic()

@@ -131,7 +131,7 @@ class JobQueue:
         after_commit(session, lambda: self._tell(view))
         return Claim(job.id, job.token, kind, arguments, view, earlier)
 
-    def renew(self, claims: Collection[Claim]) -> set[int]:
+    def renew(self, claims: Collection[Claim]) -> set[str]:
         if not claims:
             return set()
         to_stop = set()
@@ -141,7 +141,7 @@ class JobQueue:
                 if job is not None:
                     job.lease_until = _in(LEASE_S)
                 if job is None or job.is_cancelled:
-                    to_stop.add(claim.job_id)
+                    to_stop.add(claim.token)
         return to_stop
 
     def report(self, claim: Claim, share: float, message: str) -> None:
