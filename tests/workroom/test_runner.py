@@ -272,6 +272,16 @@ def test_whoever_finishes_after_the_lease_has_ended_changes_nothing(database: Da
     assert job.message != "still at it"
 
 
+def test_a_retry_that_is_due_while_its_lane_is_full_does_not_keep_the_engine_busy(database: Database) -> None:
+    queue = queue_of(database, "this", kind("long", lane=Lane.BULK))
+    job_id = waiting_job(database, queue, "long")
+    with database.begin() as session:
+        session.get_one(Job, job_id).retry_at = now() - timedelta(seconds=5)
+    wait_s = queue.tend([])
+    assert wait_s is not None and 0.1 < wait_s < 1.0
+    assert queue.end(claimed(queue), Outcome(result={}))
+
+
 def test_a_lease_that_is_renewed_holds(database: Database) -> None:
     one, other = queue_of(database, "one", kind("long")), queue_of(database, "other", kind("long"))
     job_id = waiting_job(database, one, "long")

@@ -28,6 +28,7 @@ from inkwell_groove.workroom.views import JobView
 
 LEASE_S = 30.0
 _ROW_EVERY_S = 0.25
+_DUE_EVERY_S = 0.25  # how often a retry that is due is looked at while its lane is full
 _CANDIDATES = 20  # jobs that are tried at once: others may be trying the same
 _NOW: ColumnElement[datetime] = func.utc_timestamp(6, type_=Job.asked_at.type)
 log = structlog.get_logger()
@@ -180,7 +181,7 @@ class JobQueue:
             self._requeue_expired(job_id)
         if expired_ids:
             return 0.0
-        return None if left_us is None else max(0.0, left_us / 1e6)
+        return None if left_us is None else max(_DUE_EVERY_S, left_us / 1e6)
 
     def _requeue_expired(self, job_id: int) -> None:
         with self._database.begin() as session:
