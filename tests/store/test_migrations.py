@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
+import pytest
 from alembic import command
 from sqlalchemy import create_engine, text
 
 from inkwell_groove.store.migrate import alembic_config, upgrade
+from inkwell_groove.store.settings import settings
 from launcher.database import Database as MariaDb
 from tests.live import new_schema
 
@@ -71,3 +74,28 @@ def test_what_entries_of_older_releases_are_taken_back_by_is_found_and_people_re
         ({"kind": "held files", "to": [5, 6]}, None),
         (None, {"title": "Ebb"}),
     ]
+
+
+def test_where_folders_came_from_is_relative_to_the_roots_of_the_settings(
+    mariadb: MariaDb, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("INKWELL_FILES_ROOT", str(tmp_path / "files"))
+    settings.cache_clear()
+    url = new_schema(mariadb, migrated=False)
+    command.upgrade(alembic_config(url), "0014")
+    engine = create_engine(url)
+    origins = [str(tmp_path / "files" / "Box 3"), "/elsewhere/Box 4", "box.zip"]
+    insert = text(
+        "INSERT INTO bundle (name, origin, in_place, state, told, made_at) VALUES ('x', :one, 0, 'ready', '{}', NOW())"
+    )
+    with engine.begin() as connection:
+        for one in origins:
+            connection.execute(insert, {"one": one})
+    upgrade(url)
+    with engine.begin() as connection:
+        assert list(connection.scalars(text("SELECT origin FROM bundle ORDER BY id"))) == ["files:Box 3", *origins[1:]]
+    command.downgrade(alembic_config(url), "0014")
+    with engine.begin() as connection:
+        assert list(connection.scalars(text("SELECT origin FROM bundle ORDER BY id"))) == origins
+    engine.dispose()
+    settings.cache_clear()

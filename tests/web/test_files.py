@@ -167,7 +167,7 @@ def test_nothing_is_written_until_write_and_everything_is_taken_back_after_a_res
     assert read_file(folder / lanterns["path"]).fields["track_total"] == "10"
     assert not (folder / "preludes").exists(), "empty folders go"
     playlist = next(folder.rglob("lanterns.m3u")).read_text()
-    assert "../Marrowby Silver Band/Lanterns on the Weir/04 Three Bridges March.flac" in playlist
+    assert "\n04 Three Bridges March.flac\n" in playlist, "it went along with what it lists"
 
     desk.kill()
     desk.start()
@@ -187,7 +187,7 @@ def test_a_step_is_taken_back_only_when_what_came_after_it_was(desk: Server, mes
     second = write(desk, bundle)
     stuck = take_back(desk, first)
     assert stuck["state"] == "taken back in part"
-    assert "Take back what was done to it later first" in stuck["told"][0]
+    assert "Undo what was done to it later first" in stuck["told"][0]
     assert rows(desk, bundle)[0]["fields"]["title"] == "Second"
     assert take_back(desk, second)["state"] == "taken back"
     assert take_back(desk, first)["state"] == "taken back"
@@ -381,6 +381,41 @@ def test_playlists_and_made_pictures_are_filed_back_with_the_sound_they_point_at
         assert digests_below(folder) == copies, "the folder is what its copy is"
         assert take_back(desk, filed)["state"] == "taken back"
         assert digests_below(folder) == before
+    finally:
+        shutil.rmtree(folder)
+
+
+def test_what_lies_beside_sound_moves_and_is_filed_back_with_all_of_it(desk: Server, root: Path, messy: str) -> None:
+    folder = root / messy / "album"
+    shutil.copytree(root / messy / "preludes", folder / "in")
+    (folder / "in" / "all.m3u").write_text("prelude 1.flac\nprelude 2.flac\n")
+    (folder / "in" / "scans").mkdir()
+    for name in ("cover.jpg", "scans/back.png"):
+        (folder / "in" / name).write_bytes(picture(60, 60))
+    before = digests_below(folder)
+    try:
+        bundle = bring_in(desk, f"{messy}/album")
+        sound = [row for row in rows(desk, bundle) if row["kind"] == "audio"]
+        places = [
+            {"file_id": row["id"], "field": "path", "value": f"Night/{number:02}.flac"}
+            for number, row in enumerate(sound, start=1)
+        ]
+        change(desk, places)
+        step = write(desk, bundle)
+        assert "beside them moved along" in step["what"], step["what"]
+        copy = desk.media_root / "bundles" / str(bundle["id"])
+        here = digests_below(copy)
+        assert {"Night/cover.jpg", "Night/scans/back.png", "Night/all.m3u"} < here.keys()
+        assert not (copy / "in").exists()
+        assert (copy / "Night" / "all.m3u").read_text() == "01.flac\n02.flac\n"
+        filed = desk.post(f"/bundles/{bundle['id']}/file-back")
+        desk.wait_for_jobs()
+        assert digests_below(folder) == here, "the owner's folder is what its copy is"
+        assert take_back(desk, filed)["state"] == "taken back"
+        assert digests_below(folder) == before
+        assert take_back(desk, step)["state"] == "taken back"
+        assert digests_below(copy) == before
+        assert desk.get("/bundles")[-1]["altered"] == 0
     finally:
         shutil.rmtree(folder)
 

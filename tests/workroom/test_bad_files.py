@@ -21,7 +21,8 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.orders import Order, Result, read_lines, write_lines
 from inkwell_groove.workroom.jobs.arguments import BringIn, OfStep
 from inkwell_groove.workroom.jobs.bringing_in import bring_in
-from inkwell_groove.workroom.jobs.files import take_back_files, write_files
+from inkwell_groove.workroom.jobs.files import write_files
+from inkwell_groove.workroom.jobs.files_undo import take_back_files
 from tests.core.files.samples import picture, write_sample
 from tests.sounds import noise
 from tests.sounds import write as write_sound

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TypeVar
 
 import pytest
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.store.database import Database
@@ -16,6 +17,7 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import (
     Artwork,
     Audit,
+    Base,
     Bundle,
     Carrier,
     DiscRead,
@@ -279,11 +281,36 @@ def test_a_take_that_a_job_is_about_to_keep_loses_nothing(database: Database, me
     assert examine(database, media) == []
 
 
-def test_it_invents_nothing_on_a_house_that_was_worked_in(messy_house: Server) -> None:
+def test_no_row_order_or_journal_holds_a_whole_path(messy_house: Server, messy_root: Path) -> None:
+    bundle = messy_house.get("/bundles")[0]["id"]
+    rows = [one for one in messy_house.get("/sheet", bundle=[bundle])["rows"] if one["kind"] == "audio"][:3]
+    messy_house.api.patch(
+        "/sheet", json={"changes": [{"file_id": one["id"], "field": "title", "value": "Anew"} for one in rows]}
+    ).raise_for_status()
+    messy_house.post("/sheet/write", {"bundle_ids": [bundle]})
     messy_house.wait_for_jobs()
     database = Database(messy_house.database_url)
     try:
-        assert [f"{one.kind}: {one.where}" for one in examine(database, MediaStore(messy_house.media_root))] == []
+        with database.begin() as session:
+            told = {table.name: repr(session.execute(select(table)).all()) for table in Base.metadata.sorted_tables}
+    finally:
+        database.close()
+    told |= {
+        str(path): path.read_text("utf-8", "replace")
+        for path in messy_house.media_root.glob("s[tu]*/**/*")
+        if path.is_file()
+    }
+    assert "files:messy" in told["bundle"] and any("files:messy" in text for name, text in told.items() if "/" in name)
+    roots = (str(messy_root), str(messy_house.media_root))
+    assert [name for name, text in told.items() if any(root in text for root in roots)] == []
+
+
+def test_it_invents_nothing_on_a_house_that_was_worked_in(messy_house: Server, messy_root: Path) -> None:
+    media = MediaStore(messy_house.media_root, others={"files": messy_root})
+    messy_house.wait_for_jobs()
+    database = Database(messy_house.database_url)
+    try:
+        assert [f"{one.kind}: {one.where}" for one in examine(database, media)] == []
     finally:
         database.close()
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from pathlib import Path
+from typing import ClassVar
 
 import pytest
 
@@ -14,7 +15,8 @@ from inkwell_groove.store.journal import Journal
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.orders import FILING, FilingOrder, Order, write_lines
 from inkwell_groove.workroom.jobs.arguments import OfStep, UndoStep
-from inkwell_groove.workroom.jobs.files import take_back_files, write_files
+from inkwell_groove.workroom.jobs.files import write_files
+from inkwell_groove.workroom.jobs.files_undo import take_back_files
 from inkwell_groove.workroom.jobs.filing_back import file_back, put_back
 from tests.core.files.samples import write_sample
 from tests.crashing import every_kill, killed_at
@@ -27,8 +29,12 @@ SWAPPED = {"in/01 a.flac": "in/02 b.flac", "in/02 b.flac": "in/01 a.flac", "in/0
 class Place:
     """A folder whose first two files change names, with tags written too, and a playlist and a cue sheet of them."""
 
+    moves: ClassVar[dict[str, str]] = SWAPPED
+    along: ClassVar[dict[str, str]] = {}
+    arrives = "out/03 c.mp3"
+
     def __init__(self, place: Path) -> None:
-        self.originals = place / "originals"
+        self.place, self.originals = place, place / "originals"
         (self.originals / "in").mkdir(parents=True)
         write_sample(self.originals / "in" / "01 a.flac", "a.flac", seconds=0.1, seed=1)
         write_sample(self.originals / "in" / "02 b.flac", "a.flac", seconds=0.1, seed=2)
@@ -37,8 +43,13 @@ class Place:
         (self.originals / "in" / "side.cue").write_text(
             'FILE "01 a.flac" WAVE\n  TRACK 01 AUDIO\n    INDEX 01 00:00:00\n'
         )
-        self.folder, self.media = place / "files", MediaStore(place / "media")
+        self.lie_at(place)
         self.before = below(self.originals)
+
+    def lie_at(self, place: Path) -> None:
+        """Have the store and the files lie elsewhere."""
+        self.folder = place / "files"
+        self.media = MediaStore(place / "media", others={"files": self.folder})
 
     def anew(self) -> None:
         shutil.rmtree(self.folder, ignore_errors=True)
@@ -48,13 +59,14 @@ class Place:
         orders = [
             Order(
                 file_id=number,
-                root=str(self.folder),
+                root="files:",
                 path=old,
                 new_path=new,
-                fields={"title": f"Now {number}"},
+                fields={} if old in self.along else {"title": f"Now {number}"},
+                goes_along=old in self.along,
                 sha256=sha256_of(self.folder / old),
             )
-            for number, (old, new) in enumerate(SWAPPED.items(), start=1)
+            for number, (old, new) in enumerate((self.moves | self.along).items(), start=1)
         ]
         write_lines(self.media.step(1) / "order", orders)
 
@@ -65,9 +77,32 @@ class Place:
         return take_back_files(OfStep(step_id=1), OwnTask(self.media))
 
 
-@pytest.fixture
-def place(tmp_path: Path) -> Place:
-    return Place(tmp_path)
+class WholeFolder(Place):
+    """The same folder, whose sound goes elsewhere as a whole, two files in each other's name: all else goes along."""
+
+    moves: ClassVar = {
+        "in/01 a.flac": "out/new/02 b.flac",
+        "in/02 b.flac": "out/new/01 a.flac",
+        "in/03 c.mp3": "out/new/c.mp3",
+    }
+    along: ClassVar = {
+        f"in/{name}": f"out/new/{name}" for name in ("list.m3u", "side.cue", "cover.jpg", "scans/back.png")
+    }
+    arrives = "out/new/scans/back.png"
+
+    def __init__(self, place: Path) -> None:
+        super().__init__(place)
+        (self.originals / "in" / "scans").mkdir()
+        (self.originals / "in" / "cover.jpg").write_text("a cover")
+        (self.originals / "in" / "scans" / "back.png").write_text("a back")
+        (self.originals / "all.m3u").write_text("in/01 a.flac\nin/03 c.mp3\n")
+        self.before = below(self.originals)
+
+
+@pytest.fixture(params=[Place, WholeFolder])
+def place(request: pytest.FixtureRequest, tmp_path: Path) -> Place:
+    made: Place = request.param(tmp_path)
+    return made
 
 
 def test_a_step_that_swaps_names_is_killed_at_every_point(place: Place) -> None:
@@ -75,7 +110,7 @@ def test_a_step_that_swaps_names_is_killed_at_every_point(place: Place) -> None:
     place.anew()
     place.write()
     wanted = below(place.folder)
-    assert wanted != place.before and "out/03 c.mp3" in wanted
+    assert wanted != place.before and place.arrives in wanted
     points = 0
     for point in every_kill(place.write, place.anew):
         place.write()
@@ -92,6 +127,23 @@ def test_a_step_that_was_killed_and_never_begun_again_is_undone(place: Place) ->
         assert below(place.folder) == place.before, f"killed at point {point} and undone"
 
 
+def test_a_step_that_was_killed_goes_on_after_the_archive_was_copied_to_another_disk(place: Place) -> None:
+    place.anew()
+    place.write()
+    wanted, home, other = below(place.folder), place.place, place.place / "another disk"
+    for point in every_kill(place.write, place.anew):
+        for name in ("media", "files"):
+            shutil.copytree(home / name, other / name)
+        shutil.rmtree(place.folder)
+        place.lie_at(other)
+        place.write()
+        assert below(place.folder) == wanted, f"killed at point {point}, copied and begun again"
+        place.undo()
+        assert below(place.folder) == place.before, f"killed at point {point}, copied, begun again and undone"
+        place.lie_at(home)
+        shutil.rmtree(other)
+
+
 def test_undoing_is_killed_at_every_point(place: Place) -> None:
     def written() -> None:
         place.anew()
@@ -106,7 +158,8 @@ class Filing:
     """Somebody's folder, and altered copies of it: two that change names, one that moves, one that keeps its name."""
 
     def __init__(self, place: Path) -> None:
-        self.media, self.mine, self.copies = MediaStore(place / "media"), place / "mine", place / "copies"
+        self.mine, self.copies = place / "mine", place / "copies"
+        self.media = MediaStore(place / "media", others={"mine": self.mine, "copies": self.copies})
         self.moves = {"a/1.flac": "a/2.flac", "a/2.flac": "a/1.flac", "b/3.flac": "c/3.flac", "4.flac": "4.flac"}
 
     def anew(self) -> None:
@@ -120,8 +173,8 @@ class Filing:
             orders.append(
                 FilingOrder(
                     file_id=number,
-                    root=str(self.mine),
-                    source=str(self.copies),
+                    root="mine:",
+                    source="copies:",
                     old=old,
                     new=new,
                     old_sha256=sha256_of(self.mine / old),
@@ -133,8 +186,8 @@ class Filing:
         orders.append(
             FilingOrder(
                 file_id=5,
-                root=str(self.mine),
-                source=str(self.copies),
+                root="mine:",
+                source="copies:",
                 old="",
                 old_sha256="",
                 new="front.jpg",

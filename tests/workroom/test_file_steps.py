@@ -18,7 +18,8 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.orders import Order, write_lines
 from inkwell_groove.workroom.files.sheet import safe_path
 from inkwell_groove.workroom.jobs.arguments import OfStep
-from inkwell_groove.workroom.jobs.files import take_back_files, write_files
+from inkwell_groove.workroom.jobs.files import write_files
+from inkwell_groove.workroom.jobs.files_undo import take_back_files
 from tests.core.files.samples import KINDS, write_sample
 from tests.tasks import OwnTask
 
@@ -61,7 +62,7 @@ def test_any_steps_taken_back_leave_every_byte_and_name_as_it_was(
 ) -> None:
     place = tmp_path_factory.mktemp("steps")
     folder = Path(shutil.copytree(originals, place / "files"))
-    media = MediaStore(place / "media")
+    media = MediaStore(place / "media", others={"files": folder})
     before = below(folder)
     at = dict(enumerate(NAMES, start=1))
     for number, step in enumerate(asked, start=1):
@@ -78,7 +79,7 @@ def test_any_steps_taken_back_leave_every_byte_and_name_as_it_was(
                 # A name of which nothing is left, like one of any kind of space, is refused as a field's text is.
                 with contextlib.suppress(Refused):
                     wanted[key] = safe_path(name, at[key])
-            orders.append(Order(file_id=key, root=str(folder), path=at[key], fields=kept))
+            orders.append(Order(file_id=key, root="files:", path=at[key], fields=kept))
         moves = {move.key: move.new for move in plan_moves(at, wanted, others=["in/list.m3u"])}
         for order in orders:
             order.new_path = moves.get(order.file_id, "")

@@ -91,8 +91,9 @@ def test_however_an_upload_is_cut_its_bytes_its_digest_and_its_drawing_are_right
     assert path.read_bytes() == data
     assert result["sha256"] == hashlib.sha256(data).hexdigest()
     build(path, folder / "built")
-    assert Path(result["peaks"]).read_bytes() == (folder / "built").read_bytes()
-    assert PeakFile(Path(result["peaks"])).index.samples == 400_000
+    assert result["has_peaks"]
+    assert receiving.peaks_path.read_bytes() == (folder / "built").read_bytes()
+    assert PeakFile(receiving.peaks_path).index.samples == 400_000
 
 
 def test_what_came_before_a_break_is_kept_and_what_a_former_server_saw_is_not_vouched_for(tmp_path: Path) -> None:

@@ -200,7 +200,7 @@ export function FilesPage() {
                         Look again
                       </button>
                     )}
-                    {one.state === "ready" && !one.in_place && one.origin.startsWith("/") && one.altered > 0 && (
+                    {one.state === "ready" && one.can_be_filed_back && one.altered > 0 && (
                       <button
                         type="button"
                         className="press"

@@ -6,11 +6,14 @@ beside the journal where it is much.
     {"kind": "will", "file": 7, "path": ..., "before": sha256, "undo": {...}}    about to be altered, or made (no undo)
     {"kind": "did", "file": 7, "after": sha256, "audio": sha256}                 it was
     {"kind": "move", "file": 7, "old": ..., "new": ..., "identity": [...]}       about to be moved
-    {"kind": "moved"}                                                            all that stand above were, see below
+    {"kind": "renamed"}                                                          all that stand above were
+    {"kind": "moved"}                                                            what pointed at them is corrected too
     {"kind": "move back", "file": 7, "old": ..., "new": ..., "identity": [...]}  about to be moved back
+    {"kind": "corrections back"}                                                 what pointed at them is as it was
     {"kind": "moved back"}                                                       all were
 
-"moved" also says that what pointed at the files is corrected. An identity is what `FileIdentity` holds.
+An identity is what `FileIdentity` holds. "path" is
+relative to a named root (`roots`), "old" and "new" to the root of the file's order.
 """
 
 from __future__ import annotations

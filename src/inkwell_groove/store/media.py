@@ -22,11 +22,12 @@ import os
 import re
 import shutil
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 
 from inkwell_groove.store.disk import DiskSpace, FreeBytes, disk_full, free_bytes_of_disk
+from inkwell_groove.store.roots import Roots
 
 _SOUND_ID = re.compile(r"[0-9a-f]{32}|[0-9a-f]{64}")
 HEARD_NAME = "heard"  # what the finder heard of a take
@@ -40,13 +41,22 @@ class MediaStore:
     """Everything below one folder. No path ever comes from a client: names here are digests and numbers."""
 
     def __init__(
-        self, root: Path, *, kept_bytes: int = 0, free_bytes: FreeBytes = free_bytes_of_disk, token: str = ""
+        self,
+        root: Path,
+        *,
+        others: Mapping[str, Path] | None = None,
+        kept_bytes: int = 0,
+        free_bytes: FreeBytes = free_bytes_of_disk,
+        token: str = "",
     ) -> None:
         """`kept_bytes` of the disk are kept for recordings; everything else asks `space` first.
 
-        Workspaces are named by the token of the job that asks for them.
+        `others` are the folders outside it that rows speak of, by name. Workspaces are named by the token of the job
+        that asks for them.
         """
         self.root, self._token = root, token
+        self._others = dict(others or {})
+        self.roots = Roots({"media": root, **self._others})
         self.space = DiskSpace(root, kept_bytes=kept_bytes, free_bytes=free_bytes)
         for name in (
             "takes",
@@ -82,7 +92,7 @@ class MediaStore:
     def forget_upload(self, upload_id: int) -> None:
         """Removes an upload and all that was made while it came in."""
         path = self.upload(upload_id)
-        for file in (path, path.with_name(f"{path.name}.peaks"), path.with_name(f"{path.name}.kept")):
+        for file in (path, peaks_of_upload(path), path.with_name(f"{path.name}.kept")):
             file.unlink(missing_ok=True)
 
     def recording(self, recording_id: int) -> Path:
@@ -153,7 +163,21 @@ class MediaStore:
     def for_job(self, token: str, *, needs_space: bool = True) -> MediaStore:
         """Return the same store for a job. One that needs no space may use what is kept for recordings."""
         kept_bytes = self.space.kept_bytes if needs_space else 0
-        return MediaStore(self.root, kept_bytes=kept_bytes, free_bytes=self.space.free_bytes_of, token=token)
+        return MediaStore(
+            self.root,
+            others=self._others,
+            kept_bytes=kept_bytes,
+            free_bytes=self.space.free_bytes_of,
+            token=token,
+        )
+
+    def name_of(self, path: Path) -> str:
+        """Return how a path is written into rows, orders and journals."""
+        return self.roots.name_of(path)
+
+    def path_of(self, name: str) -> Path:
+        """Return where what is written so lies on this machine. Raises Missing if its root is not known here."""
+        return self.roots.path_of(name)
 
     @contextmanager
     def workspace(self) -> Iterator[Path]:
@@ -199,6 +223,11 @@ class MediaStore:
         file.rename(target)
         sync_folder(target.parent)
         return target
+
+
+def peaks_of_upload(upload: Path) -> Path:
+    """Return where the peaks of a recording lie that is drawn while it comes in."""
+    return upload.with_name(f"{upload.name}.peaks")
 
 
 def move_into_place(beside: Path, target: Path) -> None:

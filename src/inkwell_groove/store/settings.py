@@ -60,6 +60,12 @@ class Settings(BaseSettings):
     archivist: str = Field(default="archivist", description="Who the ledger says did it, where nobody signs in.")
 
     @property
+    def other_roots(self) -> dict[str, Path]:
+        """Folders outside the media store that rows speak of, by the name they have there."""
+        known = {"files": self.files_root, "second": self.second_root, "targets": self.targets_root}
+        return {name: folder for name, folder in known.items() if folder is not None}
+
+    @property
     def needs_sign_in(self) -> bool:
         return self.sign_in == "always" or self.host not in LOOPBACK
 

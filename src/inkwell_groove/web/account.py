@@ -27,7 +27,7 @@ def main() -> int:
     logs.configure()
     given = settings()
     database = Database(given.database_url)
-    accounts = Accounts(database, MediaStore(given.media_root), Events(), given)
+    accounts = Accounts(database, MediaStore(given.media_root, others=given.other_roots), Events(), given)
     try:
         password = sys.stdin.readline().rstrip("\n")
         made = accounts.make(wanted.name, password, cast(Role, wanted.role), who=given.archivist)

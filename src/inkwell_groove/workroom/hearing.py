@@ -6,7 +6,6 @@ import hashlib
 import threading
 from collections import OrderedDict
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from sqlalchemy import select
@@ -369,9 +368,9 @@ def harm_name(asked: Restoration) -> str:
 
 
 def learnt_path(media: MediaStore, sha256: str, asked: Restoration) -> str:
-    """Where is kept what exactly these settings learnt, or nothing where that was not heard."""
-    path: Path = media.derived(sha256, learnt_name(asked))
-    return str(path) if path.exists() else ""
+    """Return the name of the place where what these settings learnt is kept, empty if that was not heard."""
+    path = media.derived(sha256, learnt_name(asked))
+    return media.name_of(path) if path.exists() else ""
 
 
 def _check_stretch(asked: Asked, from_sample: int, to_sample: int) -> None:

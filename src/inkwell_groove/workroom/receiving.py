@@ -14,6 +14,7 @@ import anyio
 from inkwell_groove.core.errors import InkwellError, Refused
 from inkwell_groove.core.peaks import GrowingPeaks
 from inkwell_groove.store.disk import DiskSpace
+from inkwell_groove.store.media import peaks_of_upload
 
 _WRITE_BYTES = 1 << 20
 _SYNC_BYTES = 64 << 20
@@ -35,7 +36,7 @@ class Receiving:
 
     @property
     def peaks_path(self) -> Path:
-        return self._path.with_name(f"{self._path.name}.peaks")
+        return peaks_of_upload(self._path)
 
     async def append(self, chunks: AsyncIterator[bytes], offset: int, final_bytes: int, name: str) -> int:
         """Writes what comes from `offset` on; the new length. Raises Refused for more than `final_bytes`.
@@ -74,7 +75,7 @@ class Receiving:
                 self.close()
                 return found
             self._peaks = None
-            found["peaks"] = str(self.peaks_path)
+            found["has_peaks"] = True
         return found
 
     def close(self) -> None:

@@ -147,6 +147,6 @@ def _is_wanted(one: Listed, wanted: RepairsWanted) -> bool:
 
 
 def scan_path(media: MediaStore, sha256: str) -> str:
-    """Where a take's scan is kept, or nothing where it was not scanned."""
+    """Return the name of the place where a take's scan is kept, empty if it was not scanned."""
     path = media.derived(sha256, SCAN_NAME)
-    return str(path) if path.exists() else ""
+    return media.name_of(path) if path.exists() else ""

@@ -79,7 +79,10 @@ class Workroom:
         self.settings = settings
         self.database = Database(settings.database_url)
         self.media = MediaStore(
-            settings.media_root, kept_bytes=settings.reserve_bytes + settings.recording_bytes, free_bytes=free_bytes
+            settings.media_root,
+            others=settings.other_roots,
+            kept_bytes=settings.reserve_bytes + settings.recording_bytes,
+            free_bytes=free_bytes,
         )
         self.events = Events()
         self.accounts = Accounts(self.database, self.media, self.events, settings)

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.files.fields import FIELDS
-from inkwell_groove.core.files.moving import corrected_cue, corrected_playlist, plan_moves
+from inkwell_groove.core.files.moving import corrected_cue, corrected_playlist, going_along, plan_moves
 from inkwell_groove.core.files.naming import Naming, read_name
 
 TAGS = {
@@ -137,16 +137,75 @@ def test_no_two_files_ever_land_on_one_name(now: list[str], wanted: list[str]) -
 def test_what_points_at_moved_files_is_corrected() -> None:
     moved = {"in/01 a.flac": "Band/Album/01 A.flac", "in/02 b.flac": "Band/Album/02 B.flac"}
     playlist = "#EXTM3U\r\n01 a.flac\r\n..\\in\\02 B.flac\r\nhttp://x/01 a.flac\r\nother.flac"
-    assert corrected_playlist(playlist, moved, "in") == (
+    assert corrected_playlist(playlist, moved, "in", "in") == (
         "#EXTM3U\r\n../Band/Album/01 A.flac\r\n..\\Band\\Album\\02 B.flac\r\nhttp://x/01 a.flac\r\nother.flac"
     )
     cue = 'REM x\nFILE "01 a.flac" WAVE\n  TRACK 01 AUDIO\n'
-    assert corrected_cue(cue, moved, "in") == 'REM x\nFILE "../Band/Album/01 A.flac" WAVE\n  TRACK 01 AUDIO\n'
+    assert corrected_cue(cue, moved, "in", "in") == 'REM x\nFILE "../Band/Album/01 A.flac" WAVE\n  TRACK 01 AUDIO\n'
+
+
+def test_a_list_that_moved_still_leads_to_what_stayed() -> None:
+    moved = {"in/01 a.flac": "out/01 A.flac", "in/list.m3u": "out/list.m3u"}
+    assert corrected_playlist("01 a.flac\n02 b.flac\n", moved, "in", "out") == "01 A.flac\n../in/02 b.flac\n"
+    assert corrected_cue('FILE "02 b.flac" WAVE\n', moved, "in", "out") == 'FILE "../in/02 b.flac" WAVE\n'
+
+
+BESIDE = ["A/cover.jpg", "A/scans/back.png", "A/CD1/rip.log", "A/CD2/rip.log", "notes.txt", "B/cover.jpg"]
+SOUND = ["A/CD1/1.flac", "A/CD1/2.flac", "A/CD2/1.flac", "B/1.flac"]
+
+
+@pytest.mark.parametrize(
+    ("moves", "along"),
+    [
+        # One of a folder's two files: nothing goes along.
+        ({"A/CD1/1.flac": "New/1.flac"}, {}),
+        # A folder as a whole, renamed: what lies in it goes, what lies above it stays.
+        (
+            {"A/CD1/1.flac": "A/Disc 1/1 x.flac", "A/CD1/2.flac": "A/Disc 1/2.flac"},
+            {"A/CD1/rip.log": "A/Disc 1/rip.log"},
+        ),
+        # Both folders of an album, in its new folder: its cover and its scans go too.
+        (
+            {one: one.replace("A/", "Band/Album/", 1) for one in SOUND[:3]},
+            {one: one.replace("A/", "Band/Album/", 1) for one in BESIDE[:4]},
+        ),
+        # Two folders laid together: each one's papers go; for what lies above both nobody can say.
+        (
+            {"A/CD1/1.flac": "A/1-1.flac", "A/CD1/2.flac": "A/1-2.flac", "A/CD2/1.flac": "A/2-1.flac"},
+            {"A/CD1/rip.log": "A/rip.log", "A/CD2/rip.log": "A/rip.log"},
+        ),
+        # Everything one folder deeper.
+        ({one: f"Box/{one}" for one in SOUND}, {one: f"Box/{one}" for one in BESIDE}),
+        # To two folders: nobody can say where the cover goes.
+        ({"A/CD1/1.flac": "X/1.flac", "A/CD1/2.flac": "Y/1.flac"}, {}),
+        # A new name in the same folder.
+        ({"B/1.flac": "B/01 Ebb.flac"}, {}),
+    ],
+)
+def test_what_lies_beside_sound_goes_where_all_of_it_goes(moves: dict[str, str], along: dict[str, str]) -> None:
+    staying = [one for one in SOUND if one not in moves]
+    assert going_along(moves, staying, BESIDE) == along
+
+
+def test_what_lies_in_the_folder_that_sound_moves_into_stays() -> None:
+    assert going_along({"1.flac": "Album/1.flac"}, [], ["cover.jpg", "Album/booklet.pdf"]) == {
+        "cover.jpg": "Album/cover.jpg"
+    }
+
+
+@given(st.dictionaries(st.sampled_from(SOUND), st.sampled_from(["A/x", "C/x", "C/CD1/x", "x"])))
+def test_nothing_goes_along_with_a_folder_of_which_some_sound_stays(moves: dict[str, str]) -> None:
+    staying = [one for one in SOUND if one not in moves]
+    for old in going_along(moves, staying, BESIDE):
+        folder = posixpath.dirname(old)
+        while folder and not any(one.startswith(f"{folder}/") for one in SOUND):
+            folder = posixpath.dirname(folder)
+        assert not any(one.startswith(f"{folder}/") for one in staying) and folder
 
 
 @pytest.mark.parametrize("elsewhere", ["/in/01 a.flac", "https://radio.example/in/01 a.flac", "../01 a.flac"])
 def test_what_points_outside_the_folder_stays_as_it_is(elsewhere: str) -> None:
     """An absolute path names another file than a relative one with the same letters."""
     moved = {"in/01 a.flac": "Band/01 A.flac"}
-    assert corrected_playlist(f"{elsewhere}\n", moved, "in") == f"{elsewhere}\n"
-    assert corrected_cue(f'FILE "{elsewhere}" WAVE\n', moved, "in") == f'FILE "{elsewhere}" WAVE\n'
+    assert corrected_playlist(f"{elsewhere}\n", moved, "in", "in") == f"{elsewhere}\n"
+    assert corrected_cue(f'FILE "{elsewhere}" WAVE\n', moved, "in", "in") == f'FILE "{elsewhere}" WAVE\n'

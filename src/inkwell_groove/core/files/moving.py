@@ -155,35 +155,77 @@ def _back(waiting: Sequence[Renaming]) -> None:
             one.aside.rename(one.source)
 
 
-def corrected_playlist(text: str, moved: Mapping[str, str], folder: str) -> str:
-    """A playlist of lines (M3U), lying in `folder`, with the moved files' new places; all else to the letter."""
+def going_along(moves: Mapping[str, str], staying: Iterable[str], beside: Iterable[str]) -> dict[str, str]:
+    """Return where files that lie beside sound go with it, by where they lie now.
+
+    `moves` are the old and new paths of sound files, `staying` those of sound that stays, `beside` those of all else:
+    covers, logs, playlists, folders of scans. They go where all sound of their folder goes, if it goes to one folder
+    and keeps the order of its own inner folders; where there is no sound in a folder, that above it counts.
+    """
+    goes: dict[str, str | None] = {}
+    for old, new in [*moves.items(), *((path, path) for path in staying)]:
+        was = posixpath.dirname(old)
+        will_be: str | None = posixpath.dirname(new)
+        while True:
+            known = goes.setdefault(was, will_be)
+            if known != will_be:
+                goes[was] = None  # to more than one folder
+            if not was:
+                break
+            if will_be is None or posixpath.basename(was) != posixpath.basename(will_be):
+                will_be = None  # its own name is another one there: the folder above it does not go as a whole
+            else:
+                will_be = posixpath.dirname(will_be)
+            was = posixpath.dirname(was)
+    found = {}
+    for path in beside:
+        folder = posixpath.dirname(path)
+        while folder and folder not in goes:
+            folder = posixpath.dirname(folder)
+        target = goes.get(folder)
+        if target is None or target == folder:
+            continue
+        if path.startswith(f"{target}/") and (not folder or target.startswith(f"{folder}/")):
+            continue  # the folder that the sound goes into was there already, with this in it
+        found[path] = posixpath.join(target, posixpath.relpath(path, folder or "."))
+    return found
+
+
+def corrected_playlist(text: str, moved: Mapping[str, str], was_in: str, lies_in: str) -> str:
+    """Return a playlist of lines (M3U) with the moved files' new places; all else to the letter.
+
+    It lay in the folder `was_in` as it was written, and lies in `lies_in` now.
+    """
     out = []
     for line in text.splitlines(keepends=True):
         body = line.rstrip("\r\n")
-        new = _elsewhere(body, moved, folder) if body and not body.startswith("#") else None
+        new = _elsewhere(body, moved, was_in, lies_in) if body and not body.startswith("#") else None
         out.append(line if new is None else new + line[len(body) :])
     return "".join(out)
 
 
-def corrected_cue(text: str, moved: Mapping[str, str], folder: str) -> str:
-    """A cue sheet's FILE lines likewise."""
+def corrected_cue(text: str, moved: Mapping[str, str], was_in: str, lies_in: str) -> str:
+    """Return a cue sheet with its FILE lines corrected likewise."""
     out = []
     for line in text.splitlines(keepends=True):
         body = line.rstrip("\r\n")
         match = _CUE_FILE.match(body)
-        new = _elsewhere(match[2].strip('"'), moved, folder) if match else None
+        new = _elsewhere(match[2].strip('"'), moved, was_in, lies_in) if match else None
         out.append(line if match is None or new is None else f'{match[1]}"{new}"{match[3]}' + line[len(body) :])
     return "".join(out)
 
 
-def _elsewhere(written: str, moved: Mapping[str, str], folder: str) -> str | None:
+def _elsewhere(written: str, moved: Mapping[str, str], was_in: str, lies_in: str) -> str | None:
+    """Return what a list is to say instead of `written`, None to leave it."""
     if _URL.match(written) or written.startswith("/"):
         return None
-    path = posixpath.normpath(posixpath.join(folder, written.replace("\\", "/")))
+    path = posixpath.normpath(posixpath.join(was_in, written.replace("\\", "/")))
     new = moved.get(path) or next((to for old, to in moved.items() if _same(old) == _same(path)), None)
     if new is None:
-        return None
-    relative = posixpath.relpath(new, folder or ".")
+        if was_in == lies_in:
+            return None
+        new = path  # it stayed, but the list did not
+    relative = posixpath.relpath(new, lies_in or ".")
     return relative.replace("/", "\\") if "\\" in written else relative
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.artwork import ArtworkFacts
@@ -62,6 +64,22 @@ class SealOrder(BaseModel):
     file_pattern: str
     sealed_at: str
     sealed_by: str
+
+    def with_paths(self, path_of: Callable[[str], str]) -> SealOrder:
+        """Return the order with the places of this machine for the names that it was written with."""
+
+        def found(name: str) -> str:
+            return path_of(name) if name else ""
+
+        sides = tuple(
+            one.model_copy(
+                update={name: found(getattr(one, name)) for name in ("take_path", "scan_path", "learnt_path")}
+            )
+            for one in self.sides
+        )
+        cover = self.cover.model_copy(update={"path": found(self.cover.path)}) if self.cover else None
+        pictures = tuple(one.model_copy(update={"path": found(one.path)}) for one in self.pictures)
+        return self.model_copy(update={"sides": sides, "cover": cover, "pictures": pictures})
 
 
 class SealedTrack(BaseModel):

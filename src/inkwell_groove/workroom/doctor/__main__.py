@@ -28,7 +28,11 @@ def main(words: Sequence[str] | None = None) -> int:
     alone = exclusive_use(given.media_root, given.database_url) if wanted.mend else nullcontext()
     try:
         with alone:
-            findings = examine(database, MediaStore(given.media_root), depth="thorough" if wanted.thorough else "usual")
+            findings = examine(
+                database,
+                MediaStore(given.media_root, others=given.other_roots),
+                depth="thorough" if wanted.thorough else "usual",
+            )
             mended = mend(findings) if wanted.mend else 0
     except InkwellError as refusal:
         sys.stderr.write(f"{refusal}\n")

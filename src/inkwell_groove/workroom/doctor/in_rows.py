@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from pathlib import Path
 
 from sqlalchemy import select
 
@@ -11,7 +10,7 @@ from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.models import Artwork, Bundle, DiscRead, FileStep, HeldFile, Package, Recording, Take, Upload
 from inkwell_groove.workroom.doctor.inconsistency import Examined, Inconsistency
 from inkwell_groove.workroom.duplicates.holding import HELD
-from inkwell_groove.workroom.files.bundles import READY
+from inkwell_groove.workroom.files.bundles import READY, root_of
 from inkwell_groove.workroom.files.steps import BACK_IN_PART, GOING_BACK, IN_PART, UNDER_WAY, WRITTEN
 
 _FROM_COPY = "Put it back from a copy of the store"
@@ -67,7 +66,7 @@ def held(examined: Examined) -> Iterator[Inconsistency]:
 def bundles(examined: Examined) -> Iterator[Inconsistency]:
     ready = select(Bundle).where(Bundle.state == READY)
     for bundle in examined.session.scalars(ready):
-        root = Path(bundle.origin) if bundle.in_place else examined.media.bundle(bundle.id)
+        root = root_of(examined.media, bundle)
         if not root.is_dir():
             remedy = "Put the folder back, or connect its disk" if bundle.in_place else _FROM_COPY
             yield Inconsistency(

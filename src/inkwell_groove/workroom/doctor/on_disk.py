@@ -24,6 +24,7 @@ from inkwell_groove.store.models import (
     Upload,
 )
 from inkwell_groove.workroom.doctor.inconsistency import Examined, Inconsistency
+from inkwell_groove.workroom.files.bundles import root_of
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME
 
 _OF_A_STEP = re.compile(r"\..*\.part(\..*)?|\.(moving|filing|replaced)-.*")
@@ -154,9 +155,8 @@ def half_written(examined: Examined) -> Iterator[Inconsistency]:
     """Hidden files that a step leaves while it works, where no step is under way. Walks every folder of files."""
     if any("step_id" in arguments for arguments in examined.jobs):
         return
-    bundles = examined.session.execute(select(Bundle.id, Bundle.in_place, Bundle.origin))
-    for bundle_id, in_place, origin in bundles:
-        root = Path(origin) if in_place else examined.media.bundle(bundle_id)
+    for bundle in examined.session.scalars(select(Bundle)):
+        root = root_of(examined.media, bundle)
         for path in sorted(root.rglob(".*")) if root.is_dir() else ():
             if _OF_A_STEP.fullmatch(path.name):
                 yield Inconsistency("left by a step", str(path), "a file that a step was working with", _BY_HAND)

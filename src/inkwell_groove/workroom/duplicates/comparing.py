@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable
 from itertools import combinations
-from pathlib import Path
 from typing import Any
 
 from sqlalchemy import delete, func, insert, select
@@ -55,7 +54,7 @@ class Comparing(Part):
                 )
             told_by = func.json_value(SoundRelation.document, "$.rules")
             session.execute(delete(SoundRelation).where(func.coalesce(told_by, 0) != RULES))
-            orders = [CompareOrder(sound_id=one.id, path=str(one.path)) for one in sounds.values()]
+            orders = [CompareOrder(sound_id=one.id, path=self._media.name_of(one.path)) for one in sounds.values()]
             pairs = session.execute(select(SoundRelation.first, SoundRelation.second)).tuples()
             known = [KnownPair(first=first, second=second) for first, second in pairs]
             titled = [KnownPair(first=first, second=second) for first, second in same_titles(sounds.values())]
@@ -66,7 +65,7 @@ class Comparing(Part):
                 write_lines(folder / "order", orders)
                 write_lines(folder / "known", known)
                 write_lines(folder / "titled", titled)
-                return InFolder(folder=str(folder))
+                return InFolder(folder=self._media.name_of(folder))
 
             subject = f"{len(sounds)} sounds"
             return JobView.of(self.jobs.ask(session, COMPARE, docket_id=None, subject=subject, arguments=arguments))
@@ -79,7 +78,7 @@ class Comparing(Part):
         self._keep(session, arguments)
 
     def _keep(self, session: Session, arguments: InFolder) -> None:
-        folder = Path(arguments.folder)
+        folder = self._media.path_of(arguments.folder)
         found = [CompareResult.model_validate_json(line) for line in read_lines(folder / "found")]
         here = {tuple(pair) for pair in session.execute(select(SoundRelation.first, SoundRelation.second))}
         rows = [

@@ -126,8 +126,7 @@ class Holding(Part):
             for held, one in rows:
                 held.place = f"{held.id}/{Path(one.path).suffix.lstrip('.') or 'file'}"
                 source = root_of(self._media, bundle_row(session, one.bundle_id)) / one.path
-                target = self._place(held)
-                orders.append(MoveOrder(key=held.id, source=str(source), target=str(target), sha256=one.sha256))
+                orders.append(self._order(held, source, self._place(held)))
             ledger.record(
                 session,
                 who=who,
@@ -165,9 +164,8 @@ class Holding(Part):
         nothing_else_runs(session, but=going.ended_job)
         orders = []
         for held in rows:
-            source = self._place(held)
             target = root_of(self._media, bundle_row(session, held.bundle_id)) / held.path
-            orders.append(MoveOrder(key=held.id, source=str(source), target=str(target), sha256=held.sha256))
+            orders.append(self._order(held, self._place(held), target))
             held.state = RETURNING
         ledger.record(
             session,
@@ -199,12 +197,16 @@ class Holding(Part):
     def _place(self, held: HeldFile) -> Path:
         return self._media.root / "holding" / held.place
 
+    def _order(self, held: HeldFile, source: Path, target: Path) -> MoveOrder:
+        name_of = self._media.name_of
+        return MoveOrder(key=held.id, source=name_of(source), target=name_of(target), sha256=held.sha256)
+
     def _ask(self, session: Session, kind: str, orders: list[MoveOrder], going: Going) -> JobView:
         def arguments(job_id: int) -> MoveFiles:
             folder = self._media.root / "holding" / f"job {job_id}"
             folder.mkdir(parents=True, exist_ok=True)
             write_lines(folder / "order", orders)
-            return MoveFiles(folder=str(folder), **going.arguments())
+            return MoveFiles(folder=self._media.name_of(folder), **going.arguments())
 
         subject = f"{len(orders)} files"
         return JobView.of(self.jobs.ask(session, kind, docket_id=None, subject=subject, arguments=arguments))
@@ -234,7 +236,7 @@ class Holding(Part):
         self.went_back(session, Going.after(job, arguments), all(held.state == BACK for held, _ in pairs))
 
     def _moved(self, session: Session, arguments: MoveFiles, state: str) -> list[tuple[HeldFile, MoveResult | None]]:
-        folder = Path(arguments.folder)
+        folder = self._media.path_of(arguments.folder)
         keys = [MoveOrder.model_validate_json(line).key for line in read_lines(folder / "order")]
         found = {one.key: one for line in read_lines(folder / "moved") if (one := MoveResult.model_validate_json(line))}
         rows = session.scalars(select(HeldFile).where(HeldFile.id.in_(keys), HeldFile.state == state))

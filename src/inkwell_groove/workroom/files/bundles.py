@@ -29,7 +29,7 @@ BRING_IN = "bring in"
 COMING, READY, FAILED = "coming in", "ready", "failed"
 _MOST_FOLDERS = 500
 _PENDING, _ALTERED = "with unwritten changes", "altered"  # counted beside the kinds
-_BESIDE = ("picture", "paper", "other")
+BESIDE = ("picture", "paper", "other")
 
 
 class Bundles(Part):
@@ -56,7 +56,7 @@ class Bundles(Part):
             files = sum(len(inner) for _, _, inner in os.walk(path))
             if path != self._root and files:
                 name = path.relative_to(self._root).as_posix()
-                found.append(FolderView(name=name, files=files, brought_in=str(path) in known))
+                found.append(FolderView(name=name, files=files, brought_in=self._media.name_of(path) in known))
             if len(found) >= _MOST_FOLDERS:
                 break
         return found
@@ -71,7 +71,7 @@ class Bundles(Part):
             is_there = False
         if not is_there:
             raise Missing(f"there is no folder '{folder}'", where=str(self._root), remedy="Choose one of the list")
-        return self._begin(path, path.name, origin=str(path), in_place=in_place, who=who)
+        return self._begin(path, path.name, origin=self._media.name_of(path), in_place=in_place, who=who)
 
     def look_again(self, bundle_id: int) -> BundleView:
         """Looks at the files of a folder that is edited in place: somebody else may have altered them.
@@ -84,11 +84,12 @@ class Bundles(Part):
                 raise Conflict(
                     "there is nothing to look at again", where=bundle.name, remedy="Only folders edited in place change"
                 )
-            if not Path(bundle.origin).is_dir():
-                raise Missing("the folder is gone", where=bundle.origin, remedy="Put it back, then look again")
+            folder = root_of(self._media, bundle)
+            if not folder.is_dir():
+                raise Missing("the folder is gone", where=str(folder), remedy="Put it back, then look again")
             bundle.state = COMING
-            self._ask(session, bundle, Path(bundle.origin))
-            return _view(bundle, {})
+            self._ask(session, bundle, folder)
+            return self._view(bundle, {})
 
     def bring_in_zip(self, file: Path, name: str, *, who: str) -> BundleView:
         """Takes a received ZIP over and unpacks it into the store."""
@@ -135,10 +136,12 @@ class Bundles(Part):
                 docket_id=None,
                 after={"bundle_id": bundle.id, "origin": origin, "in_place": in_place},
             )
-            return _view(bundle, {})
+            return self._view(bundle, {})
 
     def _ask(self, session: Session, bundle: Bundle, source: Path, *, apart: bool = False) -> None:
-        arguments = BringIn(bundle_id=bundle.id, source=str(source), in_place=bundle.in_place, apart=apart)
+        arguments = BringIn(
+            bundle_id=bundle.id, source=self._media.name_of(source), in_place=bundle.in_place, apart=apart
+        )
         self.jobs.ask(session, BRING_IN, docket_id=None, subject=bundle.name, arguments=arguments)
 
     def all(self) -> list[BundleView]:
@@ -159,7 +162,9 @@ class Bundles(Part):
                 one[kind] = files
                 if kind == "audio":
                     one[_PENDING], one[_ALTERED] = int(pending or 0), int(changed or 0)
-            return [_view(one, counts.get(one.id, {})) for one in session.scalars(select(Bundle).order_by(Bundle.id))]
+            return [
+                self._view(one, counts.get(one.id, {})) for one in session.scalars(select(Bundle).order_by(Bundle.id))
+            ]
 
     def _finish(self, session: Session, job: Job, arguments: BringIn, result: dict[str, Any]) -> None:
         bundle_id = arguments.bundle_id
@@ -186,13 +191,30 @@ class Bundles(Part):
         bundle.state, bundle.told = FAILED, {"told": [f"{failure['what']}. {failure.get('remedy', '')}"]}
         after_commit(session, lambda: self._forget_upload(arguments))
 
+    def _view(self, bundle: Bundle, counts: dict[str, int]) -> BundleView:
+        return BundleView(
+            id=bundle.id,
+            name=bundle.name,
+            origin=str(_place_of_origin(self._media, bundle) or bundle.origin),
+            in_place=bundle.in_place,
+            can_be_filed_back=folder_of_origin(self._media, bundle) is not None,
+            state=bundle.state,
+            told=list(bundle.told["told"]),
+            made_at=bundle.made_at,
+            files=sum(count for kind, count in counts.items() if kind not in (_PENDING, _ALTERED)),
+            audio=counts.get("audio", 0),
+            unreadable=counts.get("unreadable", 0),
+            pending=counts.get(_PENDING, 0),
+            altered=counts.get(_ALTERED, 0),
+        )
+
     def _found(self, bundle_id: int) -> Path:
         return self._media.root / "bundles" / f"{bundle_id}.found"
 
     def _forget_upload(self, arguments: BringIn) -> None:
-        source = Path(arguments.source)
         if arguments.apart:
             return
+        source = self._media.path_of(arguments.source)
         if source.is_relative_to(self._media.root / "bundles"):
             source.unlink(missing_ok=True)
 
@@ -207,7 +229,9 @@ def beside_anew(session: Session, media: MediaStore, bundle: Bundle) -> None:
     known = {
         one.path: one
         for one in session.scalars(
-            select(BundleFile).where(BundleFile.bundle_id == bundle.id, BundleFile.kind.in_(_BESIDE))
+            select(BundleFile)
+            .where(BundleFile.bundle_id == bundle.id, BundleFile.kind.in_(BESIDE))
+            .execution_options(populate_existing=True)
         )
     }
     for path in known.keys() - found.keys():
@@ -238,8 +262,23 @@ def bundle_row(session: Session, bundle_id: int) -> Bundle:
 
 
 def root_of(media: MediaStore, bundle: Bundle) -> Path:
-    """Where a bundle's files lie."""
-    return Path(bundle.origin) if bundle.in_place else media.bundle(bundle.id)
+    """Return where a bundle's files lie. Raises Missing if this machine does not know their root."""
+    return media.path_of(bundle.origin) if bundle.in_place else media.bundle(bundle.id)
+
+
+def folder_of_origin(media: MediaStore, bundle: Bundle) -> Path | None:
+    """Return the folder that a bundle's files were copied from, if it is there; None too for what was no folder."""
+    folder = None if bundle.in_place else _place_of_origin(media, bundle)
+    return folder if folder is not None and folder.is_dir() else None
+
+
+def _place_of_origin(media: MediaStore, bundle: Bundle) -> Path | None:
+    """Return the folder that a bundle's origin names, None for the name of a ZIP, and for a root not known here."""
+    try:
+        place = media.path_of(bundle.origin)
+    except (Missing, ValueError):
+        return None
+    return place if place.is_absolute() else None
 
 
 def _row(bundle_id: int, one: Result) -> dict[str, Any]:
@@ -264,20 +303,3 @@ def _row(bundle_id: int, one: Result) -> dict[str, Any]:
 def _again(row: dict[str, Any]) -> dict[str, Any]:
     """What is another once a file was looked at again."""
     return {key: value for key, value in row.items() if key not in ("pending", "origin_path", "origin_sha256")}
-
-
-def _view(bundle: Bundle, counts: dict[str, int]) -> BundleView:
-    return BundleView(
-        id=bundle.id,
-        name=bundle.name,
-        origin=bundle.origin,
-        in_place=bundle.in_place,
-        state=bundle.state,
-        told=list(bundle.told["told"]),
-        made_at=bundle.made_at,
-        files=sum(count for kind, count in counts.items() if kind not in (_PENDING, _ALTERED)),
-        audio=counts.get("audio", 0),
-        unreadable=counts.get("unreadable", 0),
-        pending=counts.get(_PENDING, 0),
-        altered=counts.get(_ALTERED, 0),
-    )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 from sqlalchemy import select, update
@@ -12,7 +11,7 @@ from sqlalchemy.orm import Session
 from inkwell_groove.core.errors import Conflict
 from inkwell_groove.store.models import BundleFile, FileStep, Job
 from inkwell_groove.workroom import ledger
-from inkwell_groove.workroom.files.bundles import bundle_row, was_altered
+from inkwell_groove.workroom.files.bundles import bundle_row, folder_of_origin, was_altered
 from inkwell_groove.workroom.files.orders import FILING, FilingOrder, read_lines, write_lines
 from inkwell_groove.workroom.files.steps import (
     BACK,
@@ -53,8 +52,8 @@ class FilingBack(Part):
         """
         with self._database.begin() as session:
             bundle = bundle_row(session, bundle_id)
-            origin = Path(bundle.origin)
-            if bundle.in_place or not origin.is_absolute() or not origin.is_dir():
+            origin = folder_of_origin(self._media, bundle)
+            if origin is None:
                 raise Conflict(
                     "these files have no folder to be filed back into",
                     where=bundle.name,
@@ -65,8 +64,8 @@ class FilingBack(Part):
             orders = [
                 FilingOrder(
                     file_id=one.id,
-                    root=str(origin),
-                    source=str(self._media.bundle(bundle_id)),
+                    root=self._media.name_of(origin),
+                    source=self._media.name_of(self._media.bundle(bundle_id)),
                     old=one.origin_path,
                     old_sha256=one.origin_sha256,
                     new=one.path,

@@ -42,6 +42,7 @@ class Order(BaseModel):
     pictures: list[PictureAsked] | None = None
     art: ArtRule | None = None
     beside: list[Made] = Field(default_factory=list)
+    goes_along: bool = Field(default=False, description="It is no sound, and only moves with the sound it lies by.")
     take_off_silence: bool = False
     samples_md5: str = Field(default="", description="To be stored in a FLAC as the checksum of its samples.")
     id3: Literal["as it is", "2.3", "2.4"] = "as it is"

@@ -12,12 +12,12 @@ from inkwell_groove.core.audio.flacfile import checked
 from inkwell_groove.core.errors import Conflict, Missing
 from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.core.files.fields import BY_NAME, accept
-from inkwell_groove.core.files.moving import plan_moves
+from inkwell_groove.core.files.moving import going_along, plan_moves
 from inkwell_groove.core.files.pictures import KIND_OF
 from inkwell_groove.core.files.silence import KEPT_S
 from inkwell_groove.store.models import Bundle, BundleFile, FileStep, Job, NamedLock
 from inkwell_groove.workroom import ledger
-from inkwell_groove.workroom.files.bundles import beside_anew, root_of
+from inkwell_groove.workroom.files.bundles import BESIDE, beside_anew, root_of
 from inkwell_groove.workroom.files.orders import FILING, Order, PictureAsked, Result, read_lines, write_lines
 from inkwell_groove.workroom.files.sheet import CHECKSUM, HEARD, PATH, SILENCE, SOUND_ID, files_of, safe_path
 from inkwell_groove.workroom.files.views import StepView
@@ -45,12 +45,11 @@ class Steps(Part):
     went_back: Callable[[Session, Going, bool], None] = staticmethod(lambda session, going, whole: None)
 
     def kinds(self) -> list[AnyKind]:
-        work = "inkwell_groove.workroom.jobs.files"
+        jobs = "inkwell_groove.workroom.jobs"
+        write, undo = f"{jobs}.files:write_files", f"{jobs}.files_undo:take_back_files"
         return [
-            JobKind(WRITE, f"{work}:write_files", OfStep, self._finish, self._fail),
-            JobKind(
-                TAKE_BACK, f"{work}:take_back_files", UndoStep, self._finish_back, self._fail_back, needs_space=False
-            ),
+            JobKind(WRITE, write, OfStep, self._finish, self._fail),
+            JobKind(TAKE_BACK, undo, UndoStep, self._finish_back, self._fail_back, needs_space=False),
         ]
 
     def write(self, bundle_ids: Sequence[int], *, id3: Id3 = "as it is", keep_id3v1: bool = True, who: str) -> StepView:
@@ -71,7 +70,7 @@ class Steps(Part):
             orders = [
                 Order(
                     file_id=one.id,
-                    root=str(self._root(session, one)),
+                    root=self._root(session, one),
                     path=one.path,
                     sha256=one.sha256,
                     new_path=moves.get(one.id, ""),
@@ -82,14 +81,16 @@ class Steps(Part):
                 )
                 for one in files
             ]
+            along = self._going_along(session, moves, {one.id for one in files})
             fields = sorted({key for one in files for key in one.pending if key in BY_NAME})
             what = _in_words(
                 len(files),
                 [BY_NAME[key].label for key in fields],
-                len(moves),
+                len(moves) - len(along),
                 sum(one.take_off_silence for one in orders),
+                len(along),
             )
-            return self._begin(session, orders, what, who=who)
+            return self._begin(session, [*orders, *along], what, who=who)
 
     def write_cells(self, cells: Mapping[int, Mapping[str, str]], what: str, *, who: str) -> StepView:
         """Writes some cells at once, whatever else is changed on the sheet and not written; as `write` does.
@@ -110,7 +111,7 @@ class Steps(Part):
         orders = [
             Order(
                 file_id=key,
-                root=str(self._root(session, files[key])),
+                root=self._root(session, files[key]),
                 path=files[key].path,
                 sha256=files[key].sha256,
                 new_path=moves.get(key, ""),
@@ -120,7 +121,9 @@ class Steps(Part):
             )
             for key, held in cells.items()
         ]
-        return self._begin(session, orders, f"{what}, {len(orders)} files", who=who, alone=alone)
+        what = f"{what}, {len(orders)} files"
+        orders += self._going_along(session, moves, set(cells))
+        return self._begin(session, orders, what, who=who, alone=alone)
 
     def set_pictures(self, file_ids: Sequence[int], data: bytes, role: str, *, who: str) -> StepView:
         """Embeds a picture in files under a role; their others stay. Raises Refused for what is no picture."""
@@ -141,7 +144,7 @@ class Steps(Part):
                 orders.append(
                     Order(
                         file_id=one.id,
-                        root=str(self._root(session, one)),
+                        root=self._root(session, one),
                         path=one.path,
                         sha256=one.sha256,
                         pictures=wanted,
@@ -160,7 +163,7 @@ class Steps(Part):
             if not files:
                 raise Conflict("no picture is in these files", where="the sheet", remedy="There is nothing to take out")
             orders = [
-                Order(file_id=one.id, root=str(self._root(session, one)), path=one.path, sha256=one.sha256, pictures=[])
+                Order(file_id=one.id, root=self._root(session, one), path=one.path, sha256=one.sha256, pictures=[])
                 for one in files
             ]
             return self._begin(session, orders, f"pictures taken out of {len(orders)} files", who=who)
@@ -170,7 +173,7 @@ class Steps(Part):
         with self._database.begin() as session:
             files = files_of(session, set(file_ids), lock=True, facts=True)
             orders = [
-                Order(file_id=one.id, root=str(self._root(session, one)), path=one.path, sha256=one.sha256, art=rule)
+                Order(file_id=one.id, root=self._root(session, one), path=one.path, sha256=one.sha256, art=rule)
                 for one in sorted(files.values(), key=lambda file: (file.bundle_id, file.path))
                 if one.kind == "audio"
             ]
@@ -217,7 +220,8 @@ class Steps(Part):
 
     def _begin(self, session: Session, orders: list[Order], what: str, *, who: str, alone: bool = True) -> StepView:
         nothing_else_runs(session)
-        step = FileStep(what=what[:300], state=UNDER_WAY, counts={"files": len(orders)}, told={"told": []}, by=who)
+        asked = sum(not one.goes_along for one in orders)
+        step = FileStep(what=what[:300], state=UNDER_WAY, counts={"files": asked}, told={"told": []}, by=who)
         session.add(step)
         session.flush()
         folder = self._media.step(step.id)
@@ -229,18 +233,35 @@ class Steps(Part):
             who=who,
             action=what,
             docket_id=None,
-            after={"files": len(orders)},
+            after={"files": asked},
             way_back=WayBack("file step", step.id) if alone else None,
         )
         return step_view(step)
 
-    def _root(self, session: Session, file: BundleFile) -> Any:
-        return root_of(self._media, session.get_one(Bundle, file.bundle_id))
+    def _going_along(self, session: Session, moves: Mapping[int, str], asked: set[int]) -> list[Order]:
+        """Return the orders for what moves though nobody asked for it by name: it lies beside sound that moves."""
+        files = files_of(session, moves.keys() - asked, lock=True)
+        return [
+            Order(
+                file_id=key,
+                root=self._root(session, one),
+                path=one.path,
+                sha256=one.sha256,
+                new_path=moves[key],
+                goes_along=True,
+            )
+            for key, one in files.items()
+        ]
+
+    def _root(self, session: Session, file: BundleFile) -> str:
+        return self._media.name_of(root_of(self._media, session.get_one(Bundle, file.bundle_id)))
 
     def _keep(self, session: Session, file: BundleFile, number: int) -> str:
         from inkwell_groove.core.files.reading import read_pictures
 
-        return self._media.keep_picture(read_pictures(self._root(session, file) / file.path)[number].data)
+        return self._media.keep_picture(
+            read_pictures(self._media.path_of(self._root(session, file)) / file.path)[number].data
+        )
 
     def _finish(self, session: Session, job: Job, arguments: OfStep, _: dict[str, Any]) -> None:
         self._take_up(session, arguments, "results", UNDER_WAY)
@@ -275,6 +296,7 @@ class Steps(Part):
         changed = [
             _row(files[key], one, orders.get(key) if forward else None) for key, one in found.items() if one.sha256
         ]
+        along = sum(one.kind == "beside" for one in found.values())
         if changed:
             session.execute(update(BundleFile), changed)
         problems = _grouped(
@@ -288,7 +310,7 @@ class Steps(Part):
             beside_anew(session, self._media, session.get_one(Bundle, bundle_id))
         whole = not problems
         step.state = (WRITTEN if whole else IN_PART) if forward else (BACK if whole else BACK_IN_PART)
-        step.counts = {"files": step.counts["files"], "done": len(changed), "left": left}
+        step.counts = {"files": step.counts["files"], "done": len(changed) - along, "left": left}
         step.told = {"told": (problems + told)[:_MOST_TOLD]}
         session.flush()
         self.settled(session, step.by)
@@ -306,6 +328,8 @@ def _grouped(words: Iterable[tuple[str, str]]) -> list[str]:
 
 
 def _row(file: BundleFile, one: Result, order: Order | None) -> dict[str, Any]:
+    if one.kind == "beside":
+        return {"id": file.id, "path": one.path, "sha256": one.sha256, "size_bytes": one.size_bytes}
     facts = {"silent_tail_s": file.facts.get("silent_tail_s", 0.0)} | one.facts
     # What was heard of its sound holds for as long as the sound is the same.
     if one.audio_digest == file.audio_digest:
@@ -341,14 +365,23 @@ def _moves(session: Session, files: Iterable[BundleFile]) -> dict[int, str]:
 
 
 def _moves_to(session: Session, files: Mapping[int, BundleFile], wanted: Mapping[int, str]) -> dict[int, str]:
-    """New paths by file, none of which another file of the bundle has."""
+    """Return new paths by file, none of which another file of the bundle has.
+
+    Covers, logs and the like that go along with the sound of their folder are among them.
+    """
     out: dict[int, str] = {}
     by_bundle: dict[int, dict[int, str]] = {}
     for key, path in wanted.items():
         by_bundle.setdefault(files[key].bundle_id, {})[key] = safe_path(path, files[key].path)
     for bundle_id, moving in by_bundle.items():
-        here = session.execute(select(BundleFile.id, BundleFile.path).where(BundleFile.bundle_id == bundle_id))
-        out |= {move.key: move.new for move in plan_moves(dict(here.tuples().all()), moving)}
+        query = select(BundleFile.id, BundleFile.path, BundleFile.kind).where(BundleFile.bundle_id == bundle_id)
+        rows = session.execute(query).tuples().all()
+        here = {key: path for key, path, _ in rows}
+        beside = {path: key for key, path, kind in rows if kind in BESIDE}
+        staying = [path for key, path, kind in rows if kind not in BESIDE and key not in moving]
+        along = going_along({here[key]: path for key, path in moving.items()}, staying, beside)
+        moving |= {beside[old]: new for old, new in along.items() if beside[old] not in moving}
+        out |= {move.key: move.new for move in plan_moves(here, moving)}
     return out
 
 
@@ -364,10 +397,11 @@ def nothing_else_runs(session: Session, *, but: int | None = None) -> None:
         raise Conflict("files are being written", where="the sheet", remedy="Wait until that is done; see the foot")
 
 
-def _in_words(files: int, labels: list[str], moves: int, shortened: int) -> str:
+def _in_words(files: int, labels: list[str], moves: int, shortened: int, along: int) -> str:
     named = f"{', '.join(labels[:4])}{' and more' if len(labels) > 4 else ''} of " if labels else ""
     parts = [f"{named}{files} file{'s' if files != 1 else ''} written"]
     parts += [f"{moves} moved or renamed"] if moves else []
+    parts += [f"{along} beside them moved along"] if along else []
     parts += [f"silence taken off {shortened}"] if shortened else []
     return ", ".join(parts)
 

@@ -45,6 +45,7 @@ class BundleView(View):
     name: str
     origin: str
     in_place: bool
+    can_be_filed_back: bool = Field(description="Whether it was copied from a folder that is there.")
     state: Literal["coming in", "ready", "failed"]
     told: list[str]
     made_at: datetime

@@ -23,8 +23,8 @@ class TakeIn(Arguments):
 
     upload_id: int
     name: str
-    sha256: str | None = None  # of the file, and the file of its peaks: where the server made them while it came in
-    peaks: str | None = None
+    sha256: str | None = None  # of the file, where the server found it out while it came in
+    has_peaks: bool = False  # the server drew it while it came in
     mend: bool = False  # take what a file with a false header really holds
     who: str
 

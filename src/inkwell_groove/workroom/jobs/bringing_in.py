@@ -41,7 +41,7 @@ def bring_in(arguments: BringIn, task: Task) -> JobResult:
     What was found is written beside them, in lines.
     """
     media, progress = task.media, task.progress
-    source, target = Path(arguments.source), media.bundle(arguments.bundle_id)
+    source, target = media.path_of(arguments.source), media.bundle(arguments.bundle_id)
     told: list[str] = []
     with task.media.workspace() as work:
         folder = source

@@ -36,11 +36,11 @@ def compare_sounds(arguments: InFolder, task: Task) -> Result:
 
     Pairs that are known are left out. What was found is appended in lines, so a job that was killed goes on.
     """
-    media, progress, folder = task.media, task.progress, Path(arguments.folder)
+    media, progress, folder = task.media, task.progress, task.media.path_of(arguments.folder)
     paths: dict[str, Path] = {}
     for line in read_lines(folder / "order"):
         order = CompareOrder.model_validate_json(line)
-        paths[order.sound_id] = Path(order.path)
+        paths[order.sound_id] = media.path_of(order.path)
     found = [CompareResult.model_validate_json(line) for line in read_lines(folder / "found")]
     known = _pairs(folder / "known") | {(one.first, one.second) for one in found}
     names = [name for number, name in enumerate(paths) if _is_portrayed(task, name, paths[name], number / len(paths))]
@@ -122,12 +122,12 @@ def move_files(arguments: MoveFiles, task: Task) -> Result:
     A file is copied or linked to where it goes, proven and synced there, and noted, before it is taken away from where
     it was: whenever this is killed it is in one place at least, and done again it ends the same.
     """
-    folder = Path(arguments.folder)
+    media, folder = task.media, task.media.path_of(arguments.folder)
     orders = [MoveOrder.model_validate_json(line) for line in read_lines(folder / "order")]
     done = {MoveResult.model_validate_json(line).key for line in read_lines(folder / "moved")}
     for number, order in enumerate(orders):
         task.progress(number / len(orders), f"moving {number + 1} of {len(orders)} files")
-        source, target = Path(order.source), Path(order.target)
+        source, target = media.path_of(order.source), media.path_of(order.target)
         if order.key not in done:
             problem = _moved(source, target, order.sha256)
             append_lines(folder / "moved", [MoveResult(key=order.key, problem=problem)])

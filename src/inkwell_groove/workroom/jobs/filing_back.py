@@ -16,7 +16,7 @@ from typing import Literal
 from inkwell_groove.core.errors import InkwellError, ProofFailed, Refused
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.journal import Journal
-from inkwell_groove.store.media import sync_file, sync_folder
+from inkwell_groove.store.media import MediaStore, sync_file, sync_folder
 from inkwell_groove.workroom.files.orders import FILING, FilingOrder, read_lines
 from inkwell_groove.workroom.jobs.arguments import OfStep, UndoStep
 from inkwell_groove.workroom.jobs.kind import Progress, Result, Task
@@ -26,17 +26,15 @@ Way = Literal["out", "back"]
 
 def file_back(arguments: OfStep, task: Task) -> Result:
     """File altered copies back, as the order in the step's folder says."""
-    folder = task.media.step(arguments.step_id)
-    orders = _orders(folder)
-    _Exchange(folder, "out", orders, lambda one: Path(one.source) / one.new).run(task.progress)
+    orders = _orders(arguments, task.media)
+    _Exchange(arguments, task.media, "out", orders, lambda one: Path(one.source) / one.new).run(task.progress)
     return {"files": len(orders)}
 
 
 def put_back(arguments: UndoStep, task: Task) -> Result:
     """Undo a filing back: what lay there before lies there again."""
-    folder = task.media.step(arguments.step_id)
-    orders = _orders(folder)
-    out = _Exchange(folder, "out", orders, lambda one: Path(one.source) / one.new)
+    orders = _orders(arguments, task.media)
+    out = _Exchange(arguments, task.media, "out", orders, lambda one: Path(one.source) / one.new)
     if not out.is_placed:
         out.put_everything_back()
         return {"files": len(orders)}
@@ -47,20 +45,32 @@ def put_back(arguments: UndoStep, task: Task) -> Result:
         )
         for one in orders
     ]
-    _Exchange(folder, "back", backwards, out.kept).run(task.progress)
+    _Exchange(arguments, task.media, "back", backwards, out.kept).run(task.progress)
     return {"files": len(orders)}
 
 
-def _orders(folder: Path) -> list[FilingOrder]:
-    return [FilingOrder.model_validate_json(line) for line in read_lines(folder / FILING)]
+def _orders(arguments: OfStep, media: MediaStore) -> list[FilingOrder]:
+    """Return what the step was asked to do, with the places of this machine for its roots."""
+    lines = read_lines(media.step(arguments.step_id) / FILING)
+    orders = [FilingOrder.model_validate_json(line) for line in lines]
+    return [
+        one.model_copy(update={"root": str(media.path_of(one.root)), "source": str(media.path_of(one.source))})
+        for one in orders
+    ]
 
 
 class _Exchange:
     """Files of a folder exchanged for others, all or none."""
 
     def __init__(
-        self, folder: Path, way: Way, orders: Sequence[FilingOrder], source: Callable[[FilingOrder], Path]
+        self,
+        arguments: OfStep,
+        media: MediaStore,
+        way: Way,
+        orders: Sequence[FilingOrder],
+        source: Callable[[FilingOrder], Path],
     ) -> None:
+        folder = media.step(arguments.step_id)
         self._way, self._orders, self._source = way, orders, source
         self._keep, self._step = folder / f"replaced {way}", folder.name
         self._journal = Journal(folder)

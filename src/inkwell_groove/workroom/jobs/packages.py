@@ -9,7 +9,7 @@ from pathlib import Path
 from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.fixity import Pace, check_folder, sha256_of
 from inkwell_groove.core.sealing.burning import ToBurn, write_image
-from inkwell_groove.store.media import move_into_place, sync_file, sync_folder
+from inkwell_groove.store.media import MediaStore, move_into_place, sync_file, sync_folder
 from inkwell_groove.workroom.jobs.arguments import Carry, MakeImage, OfPackage
 from inkwell_groove.workroom.jobs.kind import Progress, Result, Task
 
@@ -19,26 +19,31 @@ _MOST_FINDINGS = 1_000
 def check_package(arguments: OfPackage, task: Task) -> Result:
     """Compare every file of a package with what was sealed; return those that are not as they were."""
     folder, expected = task.media.package(arguments.folder), arguments.expected
+    second = _second(arguments, task.media)
     pace = _pace(arguments, task.progress, "reading every file")
     found = list(check_folder(folder, expected, pace=pace)) if folder.is_dir() else []
     if not found:
         gone = [{"file": name, "state": "missing", "words": "the package's folder is gone"} for name in expected]
-        return {"findings": gone[:_MOST_FINDINGS], "files": len(expected), "second_copy": _second(arguments)}
+        return {
+            "findings": gone[:_MOST_FINDINGS],
+            "files": len(expected),
+            "second_copy": second,
+        }
     wrong = [one.model_dump() for one in found if one.state != "sound"]
-    return {"findings": wrong[:_MOST_FINDINGS], "files": len(expected), "second_copy": _second(arguments)}
+    return {"findings": wrong[:_MOST_FINDINGS], "files": len(expected), "second_copy": second}
 
 
-def _second(arguments: OfPackage) -> str:
+def _second(arguments: OfPackage, media: MediaStore) -> str:
     if not arguments.second_root:
         return ""
-    there = (Path(arguments.second_root) / arguments.folder).is_dir()
+    there = (media.path_of(arguments.second_root) / arguments.folder).is_dir()
     return "there is one" if there else "not made yet"
 
 
 def copy_package(arguments: OfPackage, task: Task) -> Result:
     """Copy a package to another disk; every file is read back there before it counts."""
-    source, root = task.media.package(arguments.folder), Path(arguments.second_root or "")
-    if not arguments.second_root or not root.is_dir():
+    source, root = task.media.package(arguments.folder), task.media.path_of(arguments.second_root or "second:")
+    if not root.is_dir():
         raise Refused(
             "the place for second copies is not there", where=str(root), remedy="Connect its disk, then try again"
         )
@@ -63,7 +68,7 @@ def restore_package(arguments: OfPackage, task: Task) -> Result:
     """
     media = task.media
     folder, expected = media.package(arguments.folder), arguments.expected
-    second = Path(arguments.second_root) / arguments.folder if arguments.second_root else None
+    second = media.path_of(arguments.second_root) / arguments.folder if arguments.second_root else None
     folder.mkdir(parents=True, exist_ok=True)
     restored = []
     wrong = [one for one in check_folder(folder, expected) if one.state in ("damaged", "missing", "moved")]
@@ -90,7 +95,12 @@ def restore_package(arguments: OfPackage, task: Task) -> Result:
         sync_folder(path.parent)
         restored.append({"file": one.file, "from": "the second copy"})
     left = [one.model_dump() for one in check_folder(folder, expected) if one.state != "sound"]
-    return {"findings": left, "files": len(expected), "restored": restored, "second_copy": _second(arguments)}
+    return {
+        "findings": left,
+        "files": len(expected),
+        "restored": restored,
+        "second_copy": _second(arguments, media),
+    }
 
 
 def _pace(arguments: OfPackage, progress: Progress, words: str) -> Pace:
@@ -121,9 +131,9 @@ def _copied(source: Path, target: Path, digest: str) -> None:
 
 def make_image(arguments: MakeImage, task: Task) -> Result:
     """Make an image for burning of a package's masters."""
-    masters = Path(arguments.masters)
+    masters = task.media.path_of(arguments.masters)
     files = [ToBurn.model_validate({**track, "path": masters / track["path"]}) for track in arguments.tracks]
-    target = Path(arguments.target)
+    target = task.media.path_of(arguments.target)
     task.progress(0.05, "laying the tracks end to end")
     with task.media.workspace() as work:
         made = write_image(files, work, title=arguments.title, performer=arguments.performer)
@@ -138,7 +148,8 @@ def carry(arguments: Carry, task: Task) -> Result:
 
     What is there already and the same is left.
     """
-    source, target, files = Path(arguments.source), Path(arguments.target), arguments.files
+    path_of, files = task.media.path_of, arguments.files
+    source, target = path_of(arguments.source), path_of(arguments.target)
     written = 0
     for index, (name, digest) in enumerate(sorted(files.items())):
         task.progress(index / len(files), name)

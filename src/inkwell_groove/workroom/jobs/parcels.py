@@ -23,7 +23,8 @@ def unpack(arguments: Unpack, task: Task) -> Result:
 
     Can be begun again at any point: what is there already is kept once.
     """
-    media, parcel, takes = task.media, Path(arguments.parcel), arguments.takes
+    media, takes = task.media, arguments.takes
+    parcel = media.path_of(arguments.parcel)
     discs = unpacked_folder(parcel)
     shutil.rmtree(discs, ignore_errors=True)
     discs.mkdir()
@@ -48,7 +49,7 @@ def unpack(arguments: Unpack, task: Task) -> Result:
                 target = discs / name.removeprefix("discs/")
                 target.parent.mkdir(exist_ok=True)
                 _extract(archive, name, target)
-    return {"discs": str(discs)}
+    return {"discs": media.name_of(discs)}
 
 
 def _extract(archive: zipfile.ZipFile, name: str, target: Path) -> None:

@@ -31,7 +31,7 @@ def survey_files(arguments: Survey, task: Task) -> Result:
     """Look at the files of an order; write what was found, and which names they have, beside it in lines."""
     folder = task.media.root / "surveys" / str(arguments.run_id)
     progress = task.progress
-    roots = {key: Path(place) for key, place in arguments.roots.items()}
+    roots = {key: task.media.path_of(place) for key, place in arguments.roots.items()}
     records, beside, sizes = _read(folder / "order", roots)
     progress(0.1, f"looking at {len(records)} files")
     with (folder / "names").open("w", encoding="utf-8") as out:
@@ -55,7 +55,7 @@ def survey_files(arguments: Survey, task: Task) -> Result:
 
 def listen_to_files(arguments: Listen, task: Task) -> Result:
     """Listen to files from beginning to end; write what was heard into the order's folder."""
-    folder = Path(arguments.folder)
+    folder = task.media.path_of(arguments.folder)
     orders = [ListenOrder.model_validate_json(line) for line in read_lines(folder / "order")]
     done = {ListenResult.model_validate_json(line).file_id for line in read_lines(folder / "heard")}
     for number, order in enumerate(orders):
@@ -69,7 +69,7 @@ def listen_to_files(arguments: Listen, task: Task) -> Result:
 def _heard(task: Task, order: ListenOrder) -> ListenResult:
     """What is told of its sound, where it is said to be lossless, and by what it is compared with others."""
     told: dict[str, Any] = {}
-    path, sound_id, checksum, head_s = Path(order.path), "", "", 0.0
+    path, sound_id, checksum, head_s = task.media.path_of(order.path), "", "", 0.0
     loudness: LoudnessFacts | None = None
     try:
         if order.lossless:

@@ -20,7 +20,7 @@ from inkwell_groove.core.measure.clipping import clipped_runs
 from inkwell_groove.core.peaks import PeakFile, build
 from inkwell_groove.core.transfer.compare import compare as compare_takes
 from inkwell_groove.core.transfer.joining import write_joined
-from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place, sync_file
+from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place, peaks_of_upload, sync_file
 from inkwell_groove.workroom.jobs.arguments import CompareTakes, Join, Keep, TakeIn
 from inkwell_groove.workroom.jobs.kind import Progress, Result, Task
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME
@@ -48,7 +48,7 @@ def take_in(arguments: TakeIn, task: Task) -> Result:
         sha256 = sha256 or sha256_of(upload)
         progress(0.05, "drawing the waveform")
         beside = work / PEAKS_NAME
-        if not _drawn_while_it_came(arguments, form, beside):
+        if not _drawn_while_it_came(media, arguments, form, beside):
             build(
                 upload, beside, progress=lambda share: progress(0.05 + 0.9 * share, "drawing the waveform"), name=name
             )
@@ -168,12 +168,12 @@ def _digests(sound: Path, name: str) -> tuple[str, str]:
     return whole.hexdigest(), samples.hexdigest()
 
 
-def _drawn_while_it_came(arguments: TakeIn, form: SoundFormat, target: Path) -> bool:
+def _drawn_while_it_came(media: MediaStore, arguments: TakeIn, form: SoundFormat, target: Path) -> bool:
     """Return whether the peaks were finished with the upload; they are then moved to `target`."""
-    drawn = arguments.peaks
-    if drawn is None or arguments.mend or not peaks.usable(Path(drawn), samples=form.samples):
+    drawn = peaks_of_upload(media.upload(arguments.upload_id))
+    if not arguments.has_peaks or arguments.mend or not peaks.usable(drawn, samples=form.samples):
         return False
-    Path(drawn).rename(target)
+    drawn.rename(target)
     return True
 
 

@@ -63,8 +63,8 @@ class Burning(Part):
             arguments = MakeImage(
                 package_id=package_id,
                 disc=name,
-                masters=str(self._media.package(package.folder) / DATA / MASTERS),
-                target=str(self._folder(package_id, name)),
+                masters=self._media.name_of(self._media.package(package.folder) / DATA / MASTERS),
+                target=self._media.name_of(self._folder(package_id, name)),
                 title=fields.get("title", ""),
                 performer=fields.get("album_artist", ""),
                 tracks=[

@@ -181,7 +181,7 @@ class Fixity(Part):
             expected={one["name"]: one["sha256"] for one in files},
             size_bytes=sum(one["size_bytes"] for one in files),
             bytes_per_s=per_s if kind == CHECK and per_s else None,
-            second_root=str(self._settings.second_root) if self._settings.second_root else None,
+            second_root=self._media.name_of(self._settings.second_root) if self._settings.second_root else None,
             **more,
         )
         subject = package.docket.shelfmark

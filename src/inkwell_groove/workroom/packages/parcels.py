@@ -101,7 +101,7 @@ class Parcels(Part):
         with self._database.begin() as session:
             _not_on_shelf(session, mark)
             arguments = Unpack(
-                parcel=str(path),
+                parcel=self._media.name_of(path),
                 takes={sha256: take.name for sha256, take in parcel.takes().items()},
                 pictures=sorted({one.sha256 for one in parcel.artwork}),
                 shelfmark=mark,
@@ -127,7 +127,7 @@ class Parcels(Part):
         docket.carriers = [_carrier(one) for one in parcel.carriers]
         session.add(docket)
         session.flush()
-        unpacked = Path(result["discs"])
+        unpacked = self._media.path_of(result["discs"])
         for carrier, said in zip(docket.carriers, parcel.carriers, strict=True):
             for side, told in zip(carrier.sides, said.sides, strict=True):
                 self._fill(session, docket, side, told, unpacked)
@@ -142,7 +142,7 @@ class Parcels(Part):
         )
         session.flush()
         job.docket_id = docket.id
-        after_commit(session, lambda: _forget(arguments))
+        after_commit(session, lambda: self._forget(arguments))
 
     def _fill(self, session: Session, docket: Docket, side: Side, told: ParcelSide, unpacked: Path) -> None:
         takes = [
@@ -184,14 +184,13 @@ class Parcels(Part):
 
     def _not_unpacked(self, session: Session, job: Job, arguments: Unpack, failure: Result) -> None:
         """What was moved in among takes and pictures stays: it may be another docket's too, and harms nobody."""
-        after_commit(session, lambda: _forget(arguments))
+        after_commit(session, lambda: self._forget(arguments))
 
-
-def _forget(arguments: Unpack) -> None:
-    """Delete the ZIP and what was unpacked of it."""
-    parcel = Path(arguments.parcel)
-    shutil.rmtree(unpacked_folder(parcel), ignore_errors=True)
-    parcel.unlink(missing_ok=True)
+    def _forget(self, arguments: Unpack) -> None:
+        """Delete the ZIP and what was unpacked of it."""
+        parcel = self._media.path_of(arguments.parcel)
+        shutil.rmtree(unpacked_folder(parcel), ignore_errors=True)
+        parcel.unlink(missing_ok=True)
 
 
 def _not_on_shelf(session: Session, shelfmark: str) -> None:

@@ -15,7 +15,7 @@ from inkwell_groove.core.sealing.album import check_order
 from inkwell_groove.core.sealing.bag import DATA
 from inkwell_groove.core.sealing.order import CoverOrder, PictureOrder, SealedAlbum, SealOrder, SideOrder
 from inkwell_groove.core.sealing.package import MASTERS, part_folders
-from inkwell_groove.store.models import Docket, Job, Package, Take, now
+from inkwell_groove.store.models import Artwork, Docket, Job, Package, Take, now
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.disc.discs import TAKE
 from inkwell_groove.workroom.disc.standing import standing
@@ -210,7 +210,7 @@ class Sealing(Part):
             sides.append(
                 SideOrder(
                     name=side_label(row),
-                    take_path=str(self._media.take(take.sha256)),
+                    take_path=self._media.name_of(self._media.take(take.sha256)),
                     take_name=take.name,
                     take_format=format_of(take),
                     plan=side.plan.plan,
@@ -222,14 +222,14 @@ class Sealing(Part):
                 )
             )
         front = next((one for one in docket.artwork if one.role == "front"), None)
-        cover = CoverOrder(path=str(self._media.picture(front.sha256)), facts=artwork_facts(front)) if front else None
+        cover = CoverOrder(path=self._picture(front), facts=artwork_facts(front)) if front else None
         return SealOrder(
             shelfmark=docket.shelfmark,
             release=whole.release,
             sides=tuple(sides),
             cover=cover,
             pictures=tuple(
-                PictureOrder(path=str(self._media.picture(one.sha256)), facts=artwork_facts(one), role=one.role)
+                PictureOrder(path=self._picture(one), facts=artwork_facts(one), role=one.role)
                 for one in docket.artwork
                 if one.role not in ("front", SET_ASIDE)
             ),
@@ -239,6 +239,9 @@ class Sealing(Part):
             sealed_at=now().isoformat(timespec="seconds"),
             sealed_by=who,
         )
+
+    def _picture(self, artwork: Artwork) -> str:
+        return self._media.name_of(self._media.picture(artwork.sha256))
 
     def _finish(self, session: Session, job: Job, arguments: Seal, result: Result) -> None:
         docket = docket_row(session, job.docket_id or 0, lock=True)

@@ -83,8 +83,8 @@ class Sending(Part):
             prefix = f"{DATA}/{source.relative_to(self._media.package(package.folder) / DATA).as_posix()}/"
             album = SealedAlbum.model_validate(package.album)
             arguments = Carry(
-                source=str(source),
-                target=str(self._folder(target, list(album.folders))),
+                source=self._media.name_of(source),
+                target=self._media.name_of(self._folder(target, list(album.folders))),
                 files={
                     one.name.removeprefix(prefix): one.sha256 for one in album.package if one.name.startswith(prefix)
                 },

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 from sqlalchemy import func, select, update
@@ -48,7 +47,10 @@ class SoundChecks(Part):
             roots = {one.id: root_of(self._media, one) for one in session.scalars(select(Bundle))}
             orders = [
                 ListenOrder(
-                    file_id=key, path=str(roots[bundle_id] / path), audio_digest=digest, lossless=form in _LOSSLESS
+                    file_id=key,
+                    path=self._media.name_of(roots[bundle_id] / path),
+                    audio_digest=digest,
+                    lossless=form in _LOSSLESS,
                 )
                 for key, bundle_id, path, digest, form in rows
             ]
@@ -57,7 +59,7 @@ class SoundChecks(Part):
                 folder = self._media.root / "surveys" / f"listening {job_id}"
                 folder.mkdir(parents=True, exist_ok=True)
                 write_lines(folder / "order", orders)
-                return Listen(folder=str(folder), who=who)
+                return Listen(folder=self._media.name_of(folder), who=who)
 
             subject = f"{len(rows)} files"
             return JobView.of(self.jobs.ask(session, LISTEN, docket_id=None, subject=subject, arguments=arguments))
@@ -70,7 +72,7 @@ class SoundChecks(Part):
         self._keep(session, arguments)
 
     def _keep(self, session: Session, arguments: Listen) -> None:
-        folder = Path(arguments.folder)
+        folder = self._media.path_of(arguments.folder)
         heard = {
             one.file_id: one for line in read_lines(folder / "heard") if (one := ListenResult.model_validate_json(line))
         }

@@ -99,7 +99,9 @@ class Surveying(Part):
             run_id=run.id,
             house=house.model_dump(mode="json"),
             places=None if places is None else sorted(places),
-            roots={str(one.id): str(root_of(self._media, one)) for one in session.scalars(select(Bundle))},
+            roots={
+                str(one.id): self._media.name_of(root_of(self._media, one)) for one in session.scalars(select(Bundle))
+            },
             in_place=[str(key) for key in session.scalars(select(Bundle.id).where(Bundle.in_place))],
         )
         return self.jobs.ask(session, SURVEY, docket_id=None, subject="the collection", arguments=arguments)
