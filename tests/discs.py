@@ -19,6 +19,7 @@ from inkwell_groove.core.frames import msf
 from inkwell_groove.demo.discs import DiscScript, write_disc
 from inkwell_groove.demo.tunes import Tune
 from inkwell_groove.standins.witness_register import make_app
+from tests.plain import PLAIN
 
 HIDDEN = DiscScript(
     name="D-1",
@@ -106,7 +107,7 @@ class Running:
         self.address = f"http://127.0.0.1:{self.port}"
 
     def trouble(self, kind: str, seconds: float = 30.0) -> None:
-        httpx.put(f"{self.address}/trouble", json={"kind": kind, "seconds": seconds}).raise_for_status()
+        httpx.put(f"{self.address}/trouble", json={"kind": kind, "seconds": seconds}, verify=PLAIN).raise_for_status()
 
     def stop(self) -> None:
         self._server.should_exit = True

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import inkwell_groove.web.__main__  # noqa: F401 - importing it is the purpose
+from inkwell_groove.catalogues import connection
 from inkwell_groove.core import peaks
 from inkwell_groove.core.restoration import ear
 
+connection.client(1.0).close()
 peaks.warm()
 ear.warm()

@@ -26,6 +26,7 @@ from inkwell_groove.demo.catalogue import (
 from inkwell_groove.demo.discs import DiscScript
 from inkwell_groove.standins.sources import make_apps
 from launcher.processes import free_port
+from tests.plain import PLAIN
 
 NAMES = ("meridian", "union", "tern")
 
@@ -103,6 +104,7 @@ class RunningSources:
     """The three sources, each on its own port."""
 
     def __init__(self, folder: Path) -> None:
+        self._http = httpx.Client(verify=PLAIN)
         self.ports = dict(zip(NAMES, (free_port(), free_port(), free_port()), strict=True))
         apps = make_apps(folder, meridian_at=self.address("meridian"))
         self._servers = [_serve(app, port) for app, port in zip(apps, self.ports.values(), strict=True)]
@@ -121,16 +123,17 @@ class RunningSources:
 
     def trouble(self, name: str, kind: str, seconds: float = 30.0, for_requests: int = 0) -> None:
         body = {"kind": kind, "seconds": seconds, "for_requests": for_requests}
-        httpx.put(f"{self.address(name)}/trouble", json=body).raise_for_status()
+        self._http.put(f"{self.address(name)}/trouble", json=body).raise_for_status()
 
     def asked(self, name: str) -> int:
-        return int(httpx.get(f"{self.address(name)}/asked").json())
+        return int(self._http.get(f"{self.address(name)}/asked").json())
 
     def well(self) -> None:
         for name in NAMES:
             self.trouble(name, "none")
 
     def stop(self) -> None:
+        self._http.close()
         for server, thread in self._servers:
             server.should_exit = True
             thread.join(10)

@@ -21,6 +21,7 @@ from inkwell_groove.web.guard import foreign
 from launcher.database import Database
 from launcher.places import PYTHON
 from tests.live import Server, new_schema
+from tests.plain import PLAIN
 
 PASSWORD = "slack water at the ferry"
 PEOPLE = {"reader": "Rosa Lind", "archivist": "Jon Maskell-Obi", "keeper": "Ilse Vanterroe"}
@@ -66,7 +67,7 @@ def closed_at_last() -> Iterator[None]:
 
 
 def client(house: Server) -> httpx.Client:
-    _clients.append(httpx.Client(base_url=f"{house.address}/api", timeout=60))
+    _clients.append(httpx.Client(base_url=f"{house.address}/api", timeout=60, verify=PLAIN))
     return _clients[-1]
 
 

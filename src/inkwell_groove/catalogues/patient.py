@@ -17,6 +17,7 @@ from typing import Any, NamedTuple, Protocol
 
 import httpx
 
+from inkwell_groove.catalogues import connection
 from inkwell_groove.core.errors import Cancelled, InkwellError
 
 FRESH = timedelta(days=30)
@@ -61,7 +62,7 @@ class Patient:
     ) -> None:
         self._source, self._address = source, address.rstrip("/")
         self._cache, self._timeout_s, self._cancelled, self._anew = cache, timeout_s, cancelled, anew
-        self._client = httpx.Client(timeout=timeout_s)
+        self._client = connection.client(timeout_s)
         self.oldest: datetime | None = None
         self.notes: list[str] = []
 

@@ -8,6 +8,7 @@ from typing import Protocol
 import httpx
 from pydantic import ValidationError
 
+from inkwell_groove.catalogues import connection
 from inkwell_groove.core.disc.record import TrackRead
 from inkwell_groove.core.disc.witnesses import Known, Register
 
@@ -33,7 +34,7 @@ class WitnessRegister:
         """What the register knows of a disc. Never raises: `trouble` says what went wrong."""
         for attempt in (1, 2):
             try:
-                with httpx.Client(timeout=self._timeout_s) as client:
+                with connection.client(self._timeout_s) as client:
                     answer = self._get(client, digest)
                 return Register(name=self._address, known=Known.model_validate_json(answer))
             except httpx.TimeoutException:

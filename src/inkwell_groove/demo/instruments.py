@@ -19,8 +19,10 @@ def horn(frequency_hz: float, duration_s: float, rate_hz: int, *, brightness: fl
     tone = np.zeros_like(t)
     # Each harmonic is the one before turned on by the first, which is far cheaper than a sine each. Upper ones follow
     # the breath more steeply: what makes brass sound like brass.
-    turn = np.exp(1j * (phase + 0.3)) * envelope**0.35
-    harmonic_wave = turn * envelope**0.65
+    harmonic_wave = np.empty(len(t), np.complex128)
+    harmonic_wave.real, harmonic_wave.imag = np.cos(phase + 0.3), np.sin(phase + 0.3)
+    turn = harmonic_wave * envelope**0.35
+    harmonic_wave *= envelope
     for harmonic in range(1, 11):
         if harmonic * frequency_hz > 0.4 * rate_hz:
             break

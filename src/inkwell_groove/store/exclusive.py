@@ -12,7 +12,7 @@ from sqlalchemy import create_engine, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from inkwell_groove.core.errors import InkwellError
-from inkwell_groove.store.database import DatabaseAway
+from inkwell_groove.store.database import DatabaseAway, connection_options
 
 LOCK_NAME = "in use"
 _WAIT_S = 10  # a server that was just killed holds its lock until the database notices
@@ -55,7 +55,7 @@ def _locked_store(media_root: Path) -> Iterator[None]:
 
 @contextmanager
 def _locked_database(database_url: str) -> Iterator[None]:
-    engine = create_engine(database_url, hide_parameters=True, connect_args={"connect_timeout": 5})
+    engine = create_engine(database_url, hide_parameters=True, connect_args=connection_options(database_url))
     try:
         with engine.connect() as connection:
             # The lock is held as long as this connection, which is idle as long as the server runs.

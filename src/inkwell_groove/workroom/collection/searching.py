@@ -35,6 +35,7 @@ from inkwell_groove.workroom.views import View
 log = structlog.get_logger()
 MAX_PAGE = 500
 _LOOKED_AT = 4  # tracks of a release on the wall: whether they have one artist, and which has a picture
+_MANY = 5_000  # entries of which it is worth the time
 _GATHERED_S = 0.3  # changes that come together are taken up together
 _OVERLAP = timedelta(seconds=30)  # a transaction that was open may have changed rows at a time that had passed
 _READY_S = 60.0
@@ -171,8 +172,9 @@ class Collection(Part):
                 del made
                 # What stays for good need not be looked through again: with a hundred thousand files that held up
                 # whoever was asking just then for a third of a second.
-                gc.collect()
-                gc.freeze()
+                if len(here) > _MANY:
+                    gc.collect()
+                    gc.freeze()
             else:
                 ids = sorted(dockets)
                 changed = [entry for _, entry in entries.dockets(session, ids)] if ids else []
