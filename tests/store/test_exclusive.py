@@ -5,13 +5,14 @@ from __future__ import annotations
 import multiprocessing
 import os
 import signal
+import threading
 from pathlib import Path
 
 import pytest
 
 from inkwell_groove.store import exclusive
 from inkwell_groove.store.database import DatabaseAway
-from inkwell_groove.store.exclusive import InUse, exclusive_use
+from inkwell_groove.store.exclusive import DatabaseLock, InUse, exclusive_use
 from launcher.database import Database as MariaDb
 from tests.live import new_schema
 
@@ -67,3 +68,40 @@ def test_a_server_that_was_killed_holds_nothing(
 def test_a_database_that_is_away_is_said_to_be(tmp_path: Path) -> None:
     with pytest.raises(DatabaseAway), exclusive_use(tmp_path, "mysql+pymysql://inkwell:x@127.0.0.1:1/inkwell"):
         pass
+
+
+def forget(mariadb: MariaDb, url: str) -> None:
+    """End the connection that holds the lock of a database, as a restart of MariaDB does."""
+    name = url.rsplit("/", 1)[1].split("?", maxsplit=1)[0]
+    found = mariadb.query(f"SELECT IS_USED_LOCK('inkwell {name}')").stdout.split()[-1]
+    assert mariadb.query(f"KILL {found}").returncode == 0
+
+
+def test_a_lock_that_was_lost_with_the_database_is_taken_again(mariadb: MariaDb) -> None:
+    url, lost = new_schema(mariadb), []
+    lock, other = DatabaseLock(url, on_loss=lost.append), DatabaseLock(url, on_loss=lost.append)
+    lock.take()
+    forget(mariadb, url)
+    lock.look()
+    with pytest.raises(InUse):
+        other.take()
+    lock.close()
+    other.take()
+    other.close()
+    assert lost == []
+
+
+def test_a_server_is_told_when_another_took_its_database_meanwhile(
+    mariadb: MariaDb, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(exclusive, "_LOOK_EVERY_S", 0.05)
+    url, lost = new_schema(mariadb), threading.Event()
+    lock = DatabaseLock(url, on_loss=lambda refusal: lost.set())
+    other = DatabaseLock(url, on_loss=lambda refusal: None)
+    lock.take()
+    forget(mariadb, url)
+    other.take()
+    lock.keep()
+    assert lost.wait(60)
+    lock.close()
+    other.close()

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import os
-from collections.abc import Iterator
+import threading
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from sqlalchemy import create_engine, text
+import structlog
+from sqlalchemy import Connection, NullPool, create_engine, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from inkwell_groove.core.errors import InkwellError
@@ -17,6 +20,9 @@ from inkwell_groove.store.database import DatabaseAway, connection_options
 LOCK_NAME = "in use"
 _WAIT_S = 10  # a server that was just killed holds its lock until the database notices
 _LONGEST_S = 365 * 24 * 3600
+_LOOK_EVERY_S = 2.0
+_NAME = "CONCAT('inkwell ', DATABASE())"
+log = structlog.get_logger()
 
 
 class InUse(InkwellError):
@@ -24,13 +30,22 @@ class InUse(InkwellError):
 
 
 @contextmanager
-def exclusive_use(media_root: Path, database_url: str) -> Iterator[None]:
+def exclusive_use(
+    media_root: Path, database_url: str, *, on_loss: Callable[[InUse], None] = lambda refusal: None
+) -> Iterator[None]:
     """Hold the media store and the database for one server, until the block or the process ends.
 
-    Raises InUse if another server holds one of them, DatabaseAway if the database cannot be reached.
+    `on_loss` is called, on another thread, if the database was away and another server took it meanwhile. Raises InUse
+    if another server holds one of them, DatabaseAway if the database cannot be reached.
     """
-    with _locked_store(media_root), _locked_database(database_url):
-        yield
+    with _locked_store(media_root):
+        lock = DatabaseLock(database_url, on_loss=on_loss)
+        try:
+            lock.take(_WAIT_S)
+            lock.keep()
+            yield
+        finally:
+            lock.close()
 
 
 @contextmanager
@@ -53,25 +68,79 @@ def _locked_store(media_root: Path) -> Iterator[None]:
         yield
 
 
-@contextmanager
-def _locked_database(database_url: str) -> Iterator[None]:
-    engine = create_engine(database_url, hide_parameters=True, connect_args=connection_options(database_url))
-    try:
-        with engine.connect() as connection:
-            # The lock is held as long as this connection, which is idle as long as the server runs.
+class DatabaseLock:
+    """A database's named lock, which lasts as long as the connection that took it.
+
+    It is looked at every few seconds, and taken again after the database was restarted.
+    """
+
+    def __init__(self, database_url: str, *, on_loss: Callable[[InUse], None]) -> None:
+        self._engine = create_engine(
+            database_url, hide_parameters=True, poolclass=NullPool, connect_args=connection_options(database_url)
+        )
+        self._on_loss = on_loss
+        self._connection: Connection | None = None
+        self._closing = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    def take(self, wait_s: float = 0) -> None:
+        """Raises InUse if another server holds it for longer than that, DatabaseAway if the database is away."""
+        try:
+            connection = self._engine.connect()
+            # It is idle as long as the server runs.
             connection.execute(text(f"SET SESSION wait_timeout = {_LONGEST_S}"))
-            lock = text("SELECT GET_LOCK(CONCAT('inkwell ', DATABASE()), :wait_s)")
-            if connection.execute(lock, {"wait_s": _WAIT_S}).scalar_one() != 1:
-                raise InUse(
-                    "another server works with this database",
-                    where=str(connection.execute(text("SELECT DATABASE()")).scalar_one()),
-                    remedy="Stop that one first, or set INKWELL_DATABASE_URL to another database",
-                )
+            taken = connection.execute(text(f"SELECT GET_LOCK({_NAME}, :wait_s)"), {"wait_s": wait_s}).scalar_one()
+            name = connection.execute(text("SELECT DATABASE()")).scalar_one()
             connection.commit()
-            yield
-    except SQLAlchemyError as cause:
-        raise DatabaseAway(
-            "the database does not answer", where="MariaDB", remedy="Run ./inkwell status, then ./inkwell serve"
-        ) from cause
-    finally:
-        engine.dispose()
+        except SQLAlchemyError as cause:
+            raise DatabaseAway(
+                "the database does not answer", where="MariaDB", remedy="Run ./inkwell status, then ./inkwell serve"
+            ) from cause
+        if taken != 1:
+            connection.close()
+            raise InUse(
+                "another server works with this database",
+                where=str(name),
+                remedy="Stop that one first, or set INKWELL_DATABASE_URL to another database",
+            )
+        self._connection = connection
+
+    def keep(self) -> None:
+        """Look after it on a thread of its own, until it is closed."""
+        self._thread = threading.Thread(target=self._look_after, name="database lock", daemon=True)
+        self._thread.start()
+
+    def look(self) -> None:
+        """Take it again if it was lost. Raises InUse if another server has taken it, DatabaseAway as `take` does."""
+        if self._connection is not None:
+            try:
+                mine = self._connection.execute(text(f"SELECT IS_USED_LOCK({_NAME}) = CONNECTION_ID()")).scalar()
+                self._connection.commit()
+                if mine:
+                    return
+            except SQLAlchemyError:
+                log.warning("the database was away", remedy="its lock is taken again")
+            with contextlib.suppress(SQLAlchemyError):
+                self._connection.close()
+            self._connection = None
+        self.take()
+
+    def close(self) -> None:
+        """Give it up."""
+        self._closing.set()
+        if self._thread is not None:
+            self._thread.join()
+        if self._connection is not None:
+            with contextlib.suppress(SQLAlchemyError):
+                self._connection.close()
+        self._engine.dispose()
+
+    def _look_after(self) -> None:
+        while not self._closing.wait(_LOOK_EVERY_S):
+            try:
+                self.look()
+            except DatabaseAway:
+                continue
+            except InUse as refusal:
+                self._on_loss(refusal)
+                return

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import sys
 
@@ -27,7 +28,7 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     # Browsers keep their event stream open for ever; a stop must not wait for them.
     try:
-        with exclusive_use(given.media_root, given.database_url):
+        with exclusive_use(given.media_root, given.database_url, on_loss=_stop):
             uvicorn.run(
                 make_app(given, clock=clock, free_bytes=free_bytes),
                 host=given.host,
@@ -39,6 +40,12 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
             )
     except (InUse, DatabaseAway) as refusal:
         sys.exit(f"{refusal.where}: {refusal.what}. {refusal.remedy}.")
+
+
+def _stop(refusal: InUse) -> None:
+    """Stop this server: another one works with its data."""
+    structlog.get_logger().error(refusal.what, where=refusal.where, remedy="this server stops")
+    os.kill(os.getpid(), signal.SIGTERM)
 
 
 if __name__ == "__main__":
