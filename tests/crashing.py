@@ -1,4 +1,4 @@
-"""Kill a process at a named point: before or after a commit, rename, unlink or sync.
+"""Kill a process at a named point: before or after a commit, rename, unlink, sync, or lines appended to a journal.
 
 What is on the disk and in the database then is what a killed process leaves: nothing of it tidies up. The work runs in
 a forked process, which must connect to a database by itself.
@@ -15,6 +15,9 @@ from typing import Any, NamedTuple
 
 from sqlalchemy.engine.default import DefaultDialect
 
+from inkwell_groove.store import journal
+from inkwell_groove.workroom.files import orders
+
 _KILLED = 9
 # What is replaced, and whether its first argument is a path by which the point is named.
 _POINTS: tuple[tuple[Any, str, bool], ...] = (
@@ -28,6 +31,8 @@ _POINTS: tuple[tuple[Any, str, bool], ...] = (
     (os, "unlink", True),
     (os, "fsync", False),
     (os, "fdatasync", False),
+    (journal, "append_whole", True),
+    (orders, "append_whole", True),
 )
 
 

@@ -12,7 +12,9 @@ import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
 
-from inkwell_groove.store.disk import DiskFull, DiskSpace, disk_full, in_words
+from inkwell_groove.core.errors import DiskFull
+from inkwell_groove.core.full_disk import disk_full
+from inkwell_groove.store.disk import DiskSpace, in_words
 from inkwell_groove.web import problems
 from inkwell_groove.workroom.jobs.kind import failure_of
 from launcher.database import Database

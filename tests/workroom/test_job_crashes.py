@@ -60,8 +60,9 @@ class Place:
     media: MediaStore = field(init=False)
 
     def empty(self) -> None:
-        shutil.rmtree(self.root, ignore_errors=True)
-        self.root.mkdir()
+        self.root.mkdir(exist_ok=True)  # it may be a disk of its own
+        for left in self.root.iterdir():
+            shutil.rmtree(left) if left.is_dir() else left.unlink()
         self.media = MediaStore(self.root / "media")
         for name in ("source", "target", "second"):
             (self.root / name).mkdir()

@@ -12,6 +12,7 @@ InkwellError
 ├── NotSignedIn                   nobody, or nobody any more
 ├── NotAllowed                    somebody whose role is not enough
 ├── TooOften                      tried again too soon
+├── DiskFull                      there is no room for what is to be written
 ├── ProofFailed                   what was written is not what had to be written
 └── Cancelled                     somebody asked the work to stop
 """
@@ -103,6 +104,10 @@ class TooOften(InkwellError):
     def __init__(self, what: str, *, wait_s: float, where: str | None = None, remedy: str | None = None) -> None:
         super().__init__(what, where=where, remedy=remedy)
         self.wait_s = wait_s
+
+
+class DiskFull(InkwellError):
+    """There is no room left for what is to be written."""
 
 
 class ProofFailed(InkwellError):

@@ -1,4 +1,4 @@
-"""Room on the disk: how much there is, how much recordings need, and how a full disk is told.
+"""Room on the disk: how much there is, and how much is kept for recordings.
 
 A recording cannot be repeated at will, everything else can. So everything else leaves room for recordings: it is
 refused while as much as `kept_bytes` is still free, and goes on once there is room.
@@ -6,22 +6,15 @@ refused while as much as `kept_bytes` is still free, and goes on once there is r
 
 from __future__ import annotations
 
-import errno
 import os
 from collections.abc import Callable
 from pathlib import Path
 
-from inkwell_groove.core.errors import InkwellError
+from inkwell_groove.core.errors import DiskFull
+from inkwell_groove.core.full_disk import FULL_DISK_REMEDY
 
 FreeBytes = Callable[[Path], int]
 """What tells how many bytes may still be written on the disk of a folder."""
-
-_FULL = {errno.ENOSPC, errno.EDQUOT}
-_REMEDY = "Make room on the disk, then do it again; nothing was lost"
-
-
-class DiskFull(InkwellError):
-    """There is no room left."""
 
 
 def free_bytes_of_disk(folder: Path) -> int:
@@ -54,17 +47,8 @@ class DiskSpace:
         raise DiskFull(
             f"there is no room on the disk: {needed}{in_words(left_bytes)} are free{kept}",
             where=where or str(self._folder),
-            remedy=_REMEDY,
+            remedy=FULL_DISK_REMEDY,
         )
-
-
-def disk_full(error: BaseException) -> DiskFull | None:
-    """Return an error of the system as a full disk, None if it is another one."""
-    if isinstance(error, DiskFull):
-        return error
-    if isinstance(error, OSError) and error.errno in _FULL:
-        return DiskFull("the disk is full", where=str(error.filename or "the disk"), remedy=_REMEDY)
-    return None
 
 
 def in_words(size_bytes: int) -> str:

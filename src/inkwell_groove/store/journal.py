@@ -4,7 +4,7 @@ Lines of JSON in one file, in the order of what was done. What a file loses stan
 beside the journal where it is much.
 
     {"kind": "will", "file": 7, "path": ..., "before": sha256, "undo": {...}}    about to be altered, or made (no undo)
-    {"kind": "did", "file": 7, "after": sha256, "audio": sha256}                 it was
+    {"kind": "did", "file": 7, "after": sha256, "audio": sha256, "told": [...]}  it was
     {"kind": "move", "file": 7, "old": ..., "new": ..., "identity": [...]}       about to be moved
     {"kind": "renamed"}                                                          all that stand above were
     {"kind": "moved"}                                                            what pointed at them is corrected too

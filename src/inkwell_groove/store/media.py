@@ -26,7 +26,8 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 
-from inkwell_groove.store.disk import DiskSpace, FreeBytes, disk_full, free_bytes_of_disk
+from inkwell_groove.core.full_disk import disk_full
+from inkwell_groove.store.disk import DiskSpace, FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.roots import Roots
 
 _SOUND_ID = re.compile(r"[0-9a-f]{32}|[0-9a-f]{64}")
@@ -189,7 +190,7 @@ class MediaStore:
         folder = Path(tempfile.mkdtemp(dir=self.root / "work", prefix=f"{self._token or f'server {os.getpid()}'} "))
         try:
             yield folder
-        except OSError as cause:
+        except Exception as cause:
             if full := disk_full(cause):
                 raise full from cause
             raise

@@ -12,10 +12,19 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
 from inkwell_groove.catalogues.patient import SourceTrouble
-from inkwell_groove.core.errors import Conflict, InkwellError, Missing, NotAllowed, NotSignedIn, Refused, TooOften
+from inkwell_groove.core.errors import (
+    Conflict,
+    DiskFull,
+    InkwellError,
+    Missing,
+    NotAllowed,
+    NotSignedIn,
+    Refused,
+    TooOften,
+)
+from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.core.seen import ChangedMeanwhile
 from inkwell_groove.store.database import Busy, DatabaseAway
-from inkwell_groove.store.disk import DiskFull, disk_full
 from inkwell_groove.web.headers import secure
 
 log = structlog.get_logger()

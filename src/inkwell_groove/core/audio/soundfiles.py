@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from types import TracebackType
-from typing import BinaryIO, cast
+from typing import Any, BinaryIO, cast
 
 import numpy as np
 import soundfile
@@ -15,6 +15,7 @@ from inkwell_groove.core.audio import riff
 from inkwell_groove.core.audio.packing import unpacked24
 from inkwell_groove.core.audio.sound import Samples, SoundFormat, SoundReader, Word
 from inkwell_groove.core.errors import NotSound, Refused, Truncated
+from inkwell_groove.core.full_disk import full_disk_is_told
 
 _WORD_OF_SUBTYPE: dict[str, Word] = {
     "PCM_U8": "u8",
@@ -167,17 +168,35 @@ def blocks(reader: FileReader, start_sample: int, end_sample: int, block_samples
         yield reader.read(first, min(block_samples, end_sample - first))
 
 
+class SoundWriter:
+    """A new sound file for blocks of (samples, channels). Raises OSError if the disk is full, LibsndfileError else."""
+
+    def __init__(self, path: Path, mode: str, rate_hz: int, channels: int, **form: Any) -> None:
+        """`mode` is "x" for a file that must not be there, "w" to replace one; `form` as libsndfile has it."""
+        self._path = path
+        with full_disk_is_told(path):
+            self._file = soundfile.SoundFile(str(path), mode, rate_hz, channels, **form)
+
+    def write(self, block: Samples) -> None:
+        with full_disk_is_told(self._path):
+            self._file.write(block)
+
+    def __enter__(self) -> SoundWriter:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        with full_disk_is_told(self._path):
+            self._file.close()
+
+
 @contextmanager
 def sound_writer(
     path: Path, *, rate_hz: int, channels: int, bits: int, form: str = "FLAC", level: int = 5
-) -> Iterator[soundfile.SoundFile]:
+) -> Iterator[SoundWriter]:
     """A new FLAC, WAV, RF64 or AIFF for blocks of int16 (16 bit) or left-justified int32 (24 bit).
 
     `level` is FLAC's, 0 to 8.
     """
     compression = {"compression_level": level / 8} if form == "FLAC" else {}
-    file = soundfile.SoundFile(
-        str(path), "x", samplerate=rate_hz, channels=channels, subtype=f"PCM_{bits}", format=form, **compression
-    )
-    with file:
+    with SoundWriter(path, "x", rate_hz, channels, subtype=f"PCM_{bits}", format=form, **compression) as file:
         yield file

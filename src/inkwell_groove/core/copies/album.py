@@ -37,6 +37,7 @@ from inkwell_groove.core.files.fields import LOUDNESS
 from inkwell_groove.core.files.pictures import Embedded, mime_of
 from inkwell_groove.core.files.reading import read_file, read_pictures
 from inkwell_groove.core.files.writing import Change, write
+from inkwell_groove.core.full_disk import disk_full
 
 _BLOCK_SAMPLES = 65_536
 _MOST_TRIES = 4  # at a gain that an encoder does not overshoot
@@ -85,12 +86,14 @@ class CopiesMade(BaseModel):
 def make_copies_beside(masters: Sequence[Path], order: CopyOrder, folder: Path, **more: Any) -> CopiesMade:
     """Makes copies as `make_copies` does, in a package: where they cannot be had, that is named and stops nothing.
 
-    `folder` must not be there yet; it is made, and is gone again where there are no copies.
+    `folder` must not be there yet; it is made, and is gone again where there are no copies. Raises DiskFull.
     """
     folder.mkdir(parents=True)
     try:
         return make_copies(masters, order, folder, **more)
     except (Refused, ProofFailed) as cause:
+        if full := disk_full(cause):
+            raise full from cause
         shutil.rmtree(folder)
         return CopiesMade(label=order.label, gain_db=0.0, lufs=None, notes=(), copies=(), not_made=str(cause))
 

@@ -17,9 +17,11 @@ import soundfile
 from av.error import FFmpegError
 
 from inkwell_groove.core.audio.sound import Samples
+from inkwell_groove.core.audio.soundfiles import SoundWriter
 from inkwell_groove.core.copies.gapless import state_mp3_length
 from inkwell_groove.core.copies.order import CopyOrder
 from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.full_disk import disk_full
 
 _CODECS = {"MP3": "libmp3lame", "AAC": "aac", "ALAC": "alac", "Opus": "libopus"}
 _QSCALE = 2  # AV_CODEC_FLAG_QSCALE
@@ -32,7 +34,7 @@ def encode(
 ) -> None:
     """Writes blocks of (samples, channels): int16 or left-justified int32 for lossless formats, else float32.
 
-    `path` must not exist. Raises Refused where the encoder will not have it.
+    `path` must not exist. Raises Refused if the encoder does not take it, DiskFull if there is no room.
     """
     if channels not in _LAYOUTS or (order.kind == "MP3" and channels > 2):
         raise Refused(
@@ -44,7 +46,10 @@ def encode(
         else:
             _encode_soundfile(path, sound, order, rate_hz, channels, bits)
     except (FFmpegError, soundfile.LibsndfileError) as cause:
+        full = disk_full(cause)
         path.unlink(missing_ok=True)
+        if full:
+            raise full from cause
         raise Refused(
             f"the encoder of {order.label} does not take {rate_hz} Hz with {channels} channels ({cause})",
             where=path.name,
@@ -60,7 +65,7 @@ def _encode_soundfile(
         assert order.quality is not None
         # libsndfile counts the other way round: 0 is the best.
         form = {"format": "OGG", "subtype": "VORBIS", "compression_level": 1.0 - order.quality / 10}
-    with soundfile.SoundFile(str(path), "x", samplerate=rate_hz, channels=channels, **form) as file:
+    with SoundWriter(path, "x", rate_hz, channels, **form) as file:
         for block in sound:
             # In small pieces: libvorbis keeps what it is given on the stack.
             for first in range(0, len(block), _FRAME_SAMPLES):

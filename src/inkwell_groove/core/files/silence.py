@@ -5,10 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-import soundfile
 from mutagen.flac import FLAC, Padding, SeekTable
 
-from inkwell_groove.core.audio.soundfiles import FileReader
+from inkwell_groove.core.audio.soundfiles import FileReader, SoundWriter
 from inkwell_groove.core.errors import ProofFailed, Refused
 from inkwell_groove.core.files.formats import Opened, id3_of
 from inkwell_groove.core.files.info_tags import read_info, write_info
@@ -47,7 +46,7 @@ def without_tail(path: Path, beside: Path) -> int:
         if form.samples - end < (LEAST_S - KEPT_S) * form.rate_hz:
             raise Refused("it has no long silence at its end", where=path.name, remedy="There is nothing to take off")
         subtype = {8: "PCM_S8", 16: "PCM_16", 24: "PCM_24", 32: "PCM_32"}.get(form.bits, "FLOAT")
-        with soundfile.SoundFile(str(beside), "w", form.rate_hz, form.channels, subtype, format=told.format) as target:
+        with SoundWriter(beside, "w", form.rate_hz, form.channels, subtype=subtype, format=told.format) as target:
             for first in range(0, end, _BLOCK):
                 target.write(reader.read(first, min(_BLOCK, end - first)))
     _copy_tags(path, beside, told.format)

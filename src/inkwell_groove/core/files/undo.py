@@ -83,8 +83,18 @@ def take_back(path: Path, undo: Undo, *, beside: Path | None = None) -> None:
 
 
 def overwrite(path: Path, ranges: Sequence[tuple[int, bytes]], size: int) -> None:
-    """Writes (offset, bytes) into a file, which has `size` bytes then; they are on the disk when this returns."""
+    """Write (offset, bytes) into a file, which has `size` bytes then; they are on the disk when this returns.
+
+    Raises OSError, with the file as it was, if there is no room for it to grow.
+    """
     with path.open("r+b") as file:
+        old_size = os.fstat(file.fileno()).st_size
+        if size > old_size:
+            try:
+                os.posix_fallocate(file.fileno(), old_size, size - old_size)
+            except OSError:
+                file.truncate(old_size)
+                raise
         for offset, data in ranges:
             file.seek(offset)
             file.write(data)

@@ -97,9 +97,9 @@ def carry_out(ready: Ready) -> Digests:
     """
     if ready.beside is not None:
         ready.beside.replace(ready.path)
-    elif ready.alters:
-        overwrite(ready.path, ready.ranges, ready.size)
     try:
+        if ready.beside is None and ready.alters:
+            overwrite(ready.path, ready.ranges, ready.size)
         after = digests(ready.path)
         if after.audio == ready.before.audio:
             return after

@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core.audio.probe import probe
 from inkwell_groove.core.audio.sound import SoundFormat, SoundReader
-from inkwell_groove.core.audio.soundfiles import FileReader
+from inkwell_groove.core.audio.soundfiles import FileReader, SoundWriter
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.restoration.chain import steps_before
 from inkwell_groove.core.restoration.choosing import CAUTIOUS, propose
@@ -157,7 +157,7 @@ def _write(
     bytes_needed = form.samples * form.channels * max(1, form.bits // 8)
     container = "RF64" if kind == "WAV" and bytes_needed > 0xF0000000 else kind
     try:
-        with soundfile.SoundFile(str(beside), "w", form.rate_hz, form.channels, subtype, format=container) as file:
+        with SoundWriter(beside, "w", form.rate_hz, form.channels, subtype=subtype, format=container) as file:
             for first in range(0, form.samples, _BLOCK_SAMPLES):
                 file.write(restored.read(first, min(_BLOCK_SAMPLES, form.samples - first)))
                 if progress is not None:

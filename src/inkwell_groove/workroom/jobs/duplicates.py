@@ -79,9 +79,10 @@ def _is_portrayed(task: Task, name: str, path: Path, share: float) -> bool:
         return True
     task.progress(0.3 * share, f"listening to {path.name}")
     try:
-        keep_portrait(task, name, portray(path).portrait)
+        portrait = portray(path).portrait
     except InkwellError:
         return False
+    keep_portrait(task, name, portrait)
     return True
 
 

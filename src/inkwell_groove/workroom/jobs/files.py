@@ -24,6 +24,7 @@ from inkwell_groove.core.files.silence import without_tail
 from inkwell_groove.core.files.undo import between, take_back
 from inkwell_groove.core.files.writing import Change, Ready, TagOptions, carry_out, drop, prepare, write
 from inkwell_groove.core.fixity import sha256_of
+from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.store.journal import Journal
 from inkwell_groove.store.media import MediaStore, sync_file, sync_folder
 from inkwell_groove.workroom.files.folders import kind_of
@@ -79,6 +80,9 @@ class _Writing:
         self._results: dict[int, Result] = {
             one.file_id: one for line in read_lines(folder / "results") if (one := Result.model_validate_json(line))
         }
+        self._untold = [
+            line for line in lines if line["kind"] == "did" and line["file"] > 0 and line["file"] not in self._results
+        ]
 
     @property
     def orders(self) -> list[Order]:
@@ -93,6 +97,12 @@ class _Writing:
                 path.unlink(missing_ok=True)
             elif path.exists() and sha256_of(path) != line["before"]:
                 take_back(path, self._journal.undo(line["undo"]))
+        # What was altered and noted, but not told of yet, is told of now: it would be taken for somebody else's work.
+        for line in self._untold:
+            order = self._orders[line["file"]]
+            path = self._root(order) / order.path
+            if path.is_file() and sha256_of(path) == line["after"]:
+                self._keep([result_of(order, self._root(order), order.path, told=line.get("told", ()))])
 
     def batch(self, orders: list[Order]) -> None:
         """Prepare some files, note the way back, alter them, and write down what came of it."""
@@ -114,7 +124,13 @@ class _Writing:
             results = list(pool.map(self._carried_out, todo, ready))
         self._journal.add(
             [
-                {"kind": "did", "file": one.file_id, "after": one.sha256, "audio": one.audio_digest}
+                {
+                    "kind": "did",
+                    "file": one.file_id,
+                    "after": one.sha256,
+                    "audio": one.audio_digest,
+                    "told": one.told,
+                }
                 for one in results
                 if one.problem is None
             ],
@@ -152,11 +168,13 @@ class _Writing:
                     remedy="Look at the folder again, on the page Files",
                 )
             return replace(ready, told=(*ready.told, *told))
-        except InkwellError as refusal:
-            return refusal
-        except OSError as cause:
-            return Refused(f"it cannot be read ({cause.strerror})", where=order.path, remedy="Look at the disk")
         except Exception as cause:
+            if full := disk_full(cause):
+                raise full from cause
+            if isinstance(cause, InkwellError):
+                return cause
+            if isinstance(cause, OSError):
+                return Refused(f"it cannot be read ({cause.strerror})", where=order.path, remedy="Look at the disk")
             # Whatever it is about this file, the others are to be written.
             log.exception("a file could not be prepared", file=order.path)
             return fault_of(cause, order.path)
@@ -208,9 +226,11 @@ class _Writing:
             return Result(file_id=order.file_id, path=order.path, problem=problem_of(ready))
         try:
             after = carry_out(ready)
-        except InkwellError as refusal:
-            return Result(file_id=order.file_id, path=order.path, problem=problem_of(refusal))
         except Exception as cause:
+            if full := disk_full(cause):
+                raise full from cause
+            if isinstance(cause, InkwellError):
+                return Result(file_id=order.file_id, path=order.path, problem=problem_of(cause))
             log.exception("a file could not be written", file=order.path)
             return Result(file_id=order.file_id, path=order.path, problem=problem_of(fault_of(cause, order.path)))
         return result_of(order, self._root(order), order.path, told=ready.told, known=after)
@@ -272,6 +292,10 @@ class _Writing:
         self._journal.add([{"kind": "moved"}])
 
     def _may_move(self, order: Order) -> bool:
+        """Whether it was written; for what goes along, whether all sound that moves below its root was."""
+        if order.goes_along:
+            sound = (one for one in self.orders if one.root == order.root and one.new_path and not one.goes_along)
+            return all(self._may_move(one) for one in sound)
         result = self._results.get(order.file_id)
         return result is not None and result.problem is None
 

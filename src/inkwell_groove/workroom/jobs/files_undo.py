@@ -12,6 +12,7 @@ from inkwell_groove.core.errors import InkwellError, Refused
 from inkwell_groove.core.files.moving import FileIdentity, Renaming, rename_all
 from inkwell_groove.core.files.undo import take_back
 from inkwell_groove.core.fixity import sha256_of
+from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.store.journal import Journal
 from inkwell_groove.store.media import MediaStore, sync_folder
 from inkwell_groove.workroom.files.orders import problem_of, write_lines
@@ -132,6 +133,8 @@ class _Undoing:
             if sha256_of(path) != line["before"]:
                 raise Refused("it did not become what it was", where=name, remedy="Keep it, and report this")
         except (InkwellError, OSError) as cause:
+            if full := disk_full(cause):
+                raise full from cause
             refusal = (
                 cause if isinstance(cause, InkwellError) else Refused(f"it cannot be put back ({cause})", where=name)
             )

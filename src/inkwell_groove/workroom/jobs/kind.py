@@ -12,7 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import InkwellError, LengthLie
-from inkwell_groove.store.disk import disk_full
+from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job
 

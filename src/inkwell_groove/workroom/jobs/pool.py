@@ -25,6 +25,7 @@ import structlog
 
 from inkwell_groove import logs
 from inkwell_groove.core.errors import Cancelled
+from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.jobs.kind import Arguments, Result
 
@@ -216,6 +217,9 @@ def _run(order: Order) -> Result:
     try:
         result: Result = _named(order.function)(order.arguments, task)
     except Exception as error:
+        # Its cause is lost on the way to another process.
+        if full := disk_full(error):
+            raise full from None
         if _survives_the_way_back(error):
             raise
         raise RuntimeError(f"{type(error).__name__}: {error}") from None

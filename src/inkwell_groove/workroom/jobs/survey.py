@@ -9,7 +9,7 @@ from typing import Any
 
 from inkwell_groove.core.audio.flacfile import checked, stated_md5
 from inkwell_groove.core.audio.soundfiles import FileReader
-from inkwell_groove.core.duplicates.portrait import portray
+from inkwell_groove.core.duplicates.portrait import Heard, portray
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.core.files.pictures import size_of
 from inkwell_groove.core.survey.files import unknown_file
@@ -71,6 +71,7 @@ def _heard(task: Task, order: ListenOrder) -> ListenResult:
     told: dict[str, Any] = {}
     path, sound_id, checksum, head_s = task.media.path_of(order.path), "", "", 0.0
     loudness: LoudnessFacts | None = None
+    heard: Heard | None = None
     try:
         if order.lossless:
             with FileReader(path) as reader:
@@ -81,9 +82,10 @@ def _heard(task: Task, order: ListenOrder) -> ListenResult:
             checksum = checked(stated_md5(path), heard.samples_md5)
         head_s = heard.portrait.silent_head_s
         loudness = LoudnessFacts.of(*heard.loudness) if heard.loudness is not None else None
-        keep_portrait(task, sound_id, heard.portrait)
     except InkwellError:
         pass  # that it cannot be read is another check's to say
+    if heard is not None:
+        keep_portrait(task, sound_id, heard.portrait)
     return ListenResult(
         file_id=order.file_id,
         audio_digest=order.audio_digest,

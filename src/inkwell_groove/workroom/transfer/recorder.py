@@ -21,12 +21,12 @@ from pydantic import BaseModel, ConfigDict
 
 from inkwell_groove.core.audio import bext, riff
 from inkwell_groove.core.audio.packing import Whole, from_pcm, pcm_bytes
+from inkwell_groove.core.errors import DiskFull
 from inkwell_groove.core.live_peaks import LivePeaks
 from inkwell_groove.core.measure.loudness import Loudness
 from inkwell_groove.core.peaks import PeakIndex
 from inkwell_groove.core.transfer.chain import RecordingFacts, bext_of
 from inkwell_groove.core.transfer.continuity import Fault
-from inkwell_groove.store.disk import DiskFull
 from inkwell_groove.store.media import sync_file, sync_folder
 from inkwell_groove.workroom.views import TransferMark
 

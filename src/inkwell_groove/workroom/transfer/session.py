@@ -16,7 +16,7 @@ import structlog
 
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core.audio.decibels import dbfs
-from inkwell_groove.core.errors import Conflict, InkwellError
+from inkwell_groove.core.errors import Conflict, DiskFull, InkwellError
 from inkwell_groove.core.transfer.block import Block, PreRoll
 from inkwell_groove.core.transfer.continuity import Continuity, Fault
 from inkwell_groove.core.transfer.gain import GainAdvice, advise
@@ -25,7 +25,6 @@ from inkwell_groove.core.transfer.starting import LATEST_S, MAX_PRE_ROLL_S, Star
 from inkwell_groove.core.transfer.stopping import StopWatch
 from inkwell_groove.devices.pushed import SourceGone
 from inkwell_groove.devices.source import Source
-from inkwell_groove.store.disk import DiskFull
 from inkwell_groove.store.models import now
 from inkwell_groove.workroom.fanout import Fanout
 from inkwell_groove.workroom.transfer.keeper import Keeper
