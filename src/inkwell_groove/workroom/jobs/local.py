@@ -19,7 +19,8 @@ from inkwell_groove.workroom.jobs.queue import LEASE_S
 _LOOK_EVERY_S = 5.0
 _PAUSE_S = 1.0
 _SHORTEST_WAIT_S = 0.01
-_WARM = "inkwell_groove.workroom.jobs.sides", "warm"
+_WARM = "inkwell_groove.workroom.jobs.sides:warm"
+_PRELOADED = "inkwell_groove.workroom.jobs.preloaded"
 log = structlog.get_logger()
 
 
@@ -45,7 +46,7 @@ class LocalEngine:
 
     def __init__(self, kinds: list[AnyKind], media: MediaStore, *, workers: int) -> None:
         self._workers, self._media = workers, media
-        preload = sorted({kind.module for kind in kinds} | {_WARM[0]})
+        preload = sorted({kind.module for kind in kinds} | {_PRELOADED})
         self._pool = JobPool(workers + 1, self._on_progress, media=media, preload=preload)
         self._running: dict[int, Claim] = {}
         self._lock = threading.Lock()
@@ -55,7 +56,7 @@ class LocalEngine:
 
     def start(self, queue: Queue) -> None:
         self._queue = queue
-        self._pool.warm(":".join(_WARM))
+        self._pool.warm(_WARM)
         for work, name in ((self._dispatch, "job dispatcher"), (self._keep_leases, "job leases")):
             self._threads.append(threading.Thread(target=work, name=name, daemon=True))
             self._threads[-1].start()

@@ -19,7 +19,7 @@ from inkwell_groove.workroom.jobs.kind import Result, Task
 
 
 def warm() -> None:
-    """Compile what every worker needs; it is called once in each. Importing this module was most of the work."""
+    """Load what every worker needs, or compile it if it has changed."""
     peaks.warm()
 
 
