@@ -8,6 +8,7 @@ import os
 import socket
 import subprocess
 import time
+import warnings
 from collections.abc import Mapping
 from multiprocessing import forkserver
 from multiprocessing.connection import arbitrary_address  # type: ignore[attr-defined]
@@ -76,6 +77,7 @@ def _serve(environment: Mapping[str, str], log: Path, clock: Clock, free_bytes: 
 
     os.environ.clear()
     os.environ.update(environment)
+    warnings.filterwarnings("error", category=DeprecationWarning)  # as in the tests' own processes
     with log.open("ab") as file:
         os.dup2(file.fileno(), 1)
         os.dup2(file.fileno(), 2)

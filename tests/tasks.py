@@ -10,8 +10,8 @@ TOKEN = "test"
 class OwnTask:
     """A `Task` on a media store; nobody reads its progress and nobody cancels it."""
 
-    def __init__(self, media: MediaStore) -> None:
-        self.media = media.for_job(TOKEN)
+    def __init__(self, media: MediaStore, *, token: str = TOKEN) -> None:
+        self.media = media.for_job(token)
 
     def progress(self, share: float, message: str) -> None:
         pass

@@ -7,6 +7,7 @@ disc is in which drive is kept in memory: after a restart all drives are empty. 
 from __future__ import annotations
 
 import threading
+from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -133,7 +134,8 @@ class OpticalDrives:
                 raise Conflict(f"{disc} is in {where}", where=slot.kind.name, remedy="Take it out there first")
             slot.disc = disc
         try:
-            toc = self.order(drive_id).open().toc()
+            with closing(self.order(drive_id).open()) as drive:
+                toc = drive.toc()
         except BaseException:
             slot.disc = None
             raise

@@ -126,6 +126,9 @@ class SimulatedDrive:
     def eject(self) -> None:
         self.ejected = True
 
+    def close(self) -> None:
+        self._image.close()
+
     def _needs_disc(self) -> None:
         if self.ejected:
             raise DriveRefuses("there is no disc in it", where=self.facts.name, remedy="Put the disc in")

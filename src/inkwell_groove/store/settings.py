@@ -62,7 +62,12 @@ class Settings(BaseSettings):
     @property
     def other_roots(self) -> dict[str, Path]:
         """Folders outside the media store that rows speak of, by the name they have there."""
-        known = {"files": self.files_root, "second": self.second_root, "targets": self.targets_root}
+        known = {
+            "files": self.files_root,
+            "discs": self.discs_root,
+            "second": self.second_root,
+            "targets": self.targets_root,
+        }
         return {name: folder for name, folder in known.items() if folder is not None}
 
     @property

@@ -123,9 +123,7 @@ class Accounts(Part):
     def all(self) -> list[AccountView]:
         with self._database.begin() as session:
             seen = dict(
-                session.execute(select(SignIn.account_id, func.max(SignIn.seen_at)).group_by(SignIn.account_id))
-                .tuples()
-                .all()
+                session.execute(select(SignIn.account_id, func.max(SignIn.seen_at)).group_by(SignIn.account_id)).all()
             )
             return [_view(one, seen.get(one.id)) for one in session.scalars(select(Account).order_by(Account.name))]
 

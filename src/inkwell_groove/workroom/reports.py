@@ -189,7 +189,7 @@ def _through(months: list[str]) -> list[str]:
 
 
 def _carriers(session: Session) -> ReportView:
-    counted = session.execute(select(Carrier.format, func.count()).group_by(Carrier.format)).tuples().all()
+    counted = session.execute(select(Carrier.format, func.count()).group_by(Carrier.format)).all()
     return _ranked("carriers", "Carriers", "carriers", dict(counted))
 
 

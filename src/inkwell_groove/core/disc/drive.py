@@ -98,6 +98,10 @@ class Drive(Protocol):
 
     def eject(self) -> None: ...
 
+    def close(self) -> None:
+        """Give the drive up, with the disc in it or not."""
+        ...
+
 
 class Placed:
     """Audio of the disc by the disc's own addresses, from a drive of known offset.

@@ -104,7 +104,7 @@ class Headings(Part):
                 for field, value in held.items()
             ]
             rows = _values(session, merge)
-            marks = dict(session.execute(select(Docket.id, Docket.shelfmark)).tuples().all())
+            marks = dict(session.execute(select(Docket.id, Docket.shelfmark)).all())
             dockets = [
                 Proposed(file_id=0, path=marks[one.docket_id], field=one.field, before=one.value, after=after)
                 for one, after in rows

@@ -54,9 +54,7 @@ class Names(Part):
             variants = dict(
                 session.execute(
                     select(HeadingVariant.value, HeadingVariant.heading_id).where(HeadingVariant.kind == kind)
-                )
-                .tuples()
-                .all()
+                ).all()
             )
             own = {one.name: one for one in headings.values()}
             wanted = clean_text(text).casefold()
@@ -91,7 +89,7 @@ class Names(Part):
 def _in_files(session: Session, kind: Kind) -> dict[str, int]:
     fields = [field for field, of in KIND_OF.items() if of == kind]
     query = select(NameUse.value, func.count(NameUse.file_id.distinct())).where(NameUse.field.in_(fields))
-    return dict(session.execute(query.group_by(NameUse.value)).tuples().all())
+    return dict(session.execute(query.group_by(NameUse.value)).all())
 
 
 def _in_dockets(session: Session, kind: Kind) -> dict[str, int]:

@@ -36,5 +36,5 @@ def strays(session: Session) -> Iterable[Finding]:
 
 def settled_names(session: Session) -> set[tuple[str, str]]:
     """Names, by kind, of which it is known what they are: headings, and variants of them."""
-    told = session.execute(select(Heading.kind, Heading.name)).tuples().all()
-    return {*told, *session.execute(select(HeadingVariant.kind, HeadingVariant.value)).tuples().all()}
+    told = session.execute(select(Heading.kind, Heading.name)).all()
+    return {*told, *session.execute(select(HeadingVariant.kind, HeadingVariant.value)).all()}

@@ -138,7 +138,7 @@ def files(session: Session, wanted: Any = None) -> Iterator[tuple[FoundView, Ent
     query: Select[BundleFile] = select(BundleFile).where(BundleFile.kind.in_(("audio", "unreadable")))
     if wanted is not None:
         query = query.where(wanted)
-    names = dict(session.execute(select(Bundle.id, Bundle.name)).tuples().all())
+    names = dict(session.execute(select(Bundle.id, Bundle.name)).all())
     for one in session.scalars(query.options(SHOWN).execution_options(yield_per=_CHUNK)):
         view = file_view(one)
         fields = {**one.fields, **one.pending}

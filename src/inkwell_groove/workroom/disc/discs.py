@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable
+from pathlib import Path
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -184,7 +185,9 @@ class Discs(Part):
             session.flush()
             arguments = ReadDisc(
                 read_id=row.id,
-                drive=order.model_dump(mode="json"),
+                drive=order.model_copy(update={"image": self._media.name_of(Path(order.image))}).model_dump(
+                    mode="json"
+                ),
                 digest=before.toc.digest if before.toc else None,
                 **{name: value for name, value in asked.items() if name != "drive_name"},
                 register_address=self._settings.witness_register,

@@ -60,13 +60,15 @@ def takes(examined: Examined) -> Iterator[Inconsistency]:
 
 def uploads(examined: Examined) -> Iterator[Inconsistency]:
     known = set(examined.session.scalars(select(Upload.id)))
-    for number, path in examined.numbered("uploads"):
-        if number not in known:
+    # What was made of one while it came in, and what it became, lie beside it under its number.
+    for path in sorted((examined.media.root / "uploads").iterdir()):
+        number = path.name.partition(".")[0]
+        if number.isdecimal() and int(number) not in known:
             yield _left_over(
                 "upload without a row",
                 path,
                 "an upload that was taken in or discarded",
-                partial(examined.media.forget_upload, number),
+                partial(examined.media.forget_upload, int(number)),
             )
 
 
@@ -129,6 +131,22 @@ def incoming(examined: Examined) -> Iterator[Inconsistency]:
             )
 
 
+def ended_orders(examined: Examined) -> Iterator[Inconsistency]:
+    """What jobs worked with whose end is in the rows: their orders, and what they found."""
+    root = examined.media.root
+    orders = [*(root / "holding").glob("job *"), *(root / "surveys").glob("listening *")]
+    orders += (root / "surveys").glob("comparing *")
+    for path in sorted(orders):
+        if not examined.is_worked_on("folder", examined.media.name_of(path)):
+            delete = partial(shutil.rmtree, path, ignore_errors=True)
+            yield _left_over("order of a job that ended", path, "what a job worked with, which has ended", delete)
+    for path in sorted((root / "bundles").glob("*.found")):
+        number = path.name.removesuffix(".found")
+        if number.isdecimal() and not examined.is_worked_on("bundle_id", int(number)):
+            what = "what was found in files that were brought in, which the rows have"
+            yield _left_over("order of a job that ended", path, what, path.unlink)
+
+
 def held(examined: Examined) -> Iterator[Inconsistency]:
     known = set(examined.session.scalars(select(HeldFile.place)))
     place = examined.media.root / "holding"
@@ -162,5 +180,5 @@ def half_written(examined: Examined) -> Iterator[Inconsistency]:
                 yield Inconsistency("left by a step", str(path), "a file that a step was working with", _BY_HAND)
 
 
-QUICK = (takes, uploads, recordings, numbered_folders, surveys, incoming, held)
+QUICK = (takes, uploads, recordings, numbered_folders, surveys, incoming, ended_orders, held)
 WALKING = (packages, half_written)

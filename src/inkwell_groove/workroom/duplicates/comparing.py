@@ -55,7 +55,7 @@ class Comparing(Part):
             told_by = func.json_value(SoundRelation.document, "$.rules")
             session.execute(delete(SoundRelation).where(func.coalesce(told_by, 0) != RULES))
             orders = [CompareOrder(sound_id=one.id, path=self._media.name_of(one.path)) for one in sounds.values()]
-            pairs = session.execute(select(SoundRelation.first, SoundRelation.second)).tuples()
+            pairs = session.execute(select(SoundRelation.first, SoundRelation.second))
             known = [KnownPair(first=first, second=second) for first, second in pairs]
             titled = [KnownPair(first=first, second=second) for first, second in same_titles(sounds.values())]
 

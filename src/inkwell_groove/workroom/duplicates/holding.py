@@ -87,7 +87,7 @@ class Holding(Part):
     def all(self) -> list[HeldView]:
         """What is held, the newest first."""
         with self._database.begin() as session:
-            names = dict(session.execute(select(Bundle.id, Bundle.name)).tuples().all())
+            names = dict(session.execute(select(Bundle.id, Bundle.name)).all())
             rows = session.scalars(
                 select(HeldFile).where(HeldFile.state.in_((GOING, HELD, RETURNING))).order_by(HeldFile.id.desc())
             )

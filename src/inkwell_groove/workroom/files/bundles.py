@@ -172,9 +172,7 @@ class Bundles(Part):
         found = [_row(bundle_id, Result.model_validate_json(line)) for line in read_lines(self._found(bundle_id))]
         # Looked at again, a file keeps its number and what was changed on the sheet.
         known = dict(
-            session.execute(select(BundleFile.path, BundleFile.id).where(BundleFile.bundle_id == bundle_id))
-            .tuples()
-            .all()
+            session.execute(select(BundleFile.path, BundleFile.id).where(BundleFile.bundle_id == bundle_id)).all()
         )
         if gone := known.keys() - {one["path"] for one in found}:
             session.execute(delete(BundleFile).where(BundleFile.id.in_([known[path] for path in gone])))

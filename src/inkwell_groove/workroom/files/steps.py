@@ -375,7 +375,7 @@ def _moves_to(session: Session, files: Mapping[int, BundleFile], wanted: Mapping
         by_bundle.setdefault(files[key].bundle_id, {})[key] = safe_path(path, files[key].path)
     for bundle_id, moving in by_bundle.items():
         query = select(BundleFile.id, BundleFile.path, BundleFile.kind).where(BundleFile.bundle_id == bundle_id)
-        rows = session.execute(query).tuples().all()
+        rows = session.execute(query).all()
         here = {key: path for key, path, _ in rows}
         beside = {path: key for key, path, kind in rows if kind in BESIDE}
         staying = [path for key, path, kind in rows if kind not in BESIDE and key not in moving]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import shutil
+from contextlib import closing
+from pathlib import Path
 from typing import Any
 
 from inkwell_groove import __version__
@@ -11,6 +13,7 @@ from inkwell_groove.core.audio.probe import probe
 from inkwell_groove.core.audio.rendering import WordLength
 from inkwell_groove.core.audio.writing import prove_track, write_track
 from inkwell_groove.core.disc import cdtext
+from inkwell_groove.core.disc.drive import Drive
 from inkwell_groove.core.disc.indexes import with_indexes
 from inkwell_groove.core.disc.offset import find_offset
 from inkwell_groove.core.disc.proving import proven
@@ -41,7 +44,13 @@ def read_disc(arguments: ReadDisc, task: Task) -> Result:
     folder, progress = task.media.disc_read(arguments.read_id), task.progress
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True)
-    drive = DriveOrder.model_validate(arguments.drive).open()
+    order = DriveOrder.model_validate(arguments.drive)
+    order = order.model_copy(update={"image": str(task.media.path_of(order.image))})
+    with closing(order.open()) as drive:
+        return _read(arguments, drive, folder, progress)
+
+
+def _read(arguments: ReadDisc, drive: Drive, folder: Path, progress: Progress) -> Result:
     if arguments.slowly:
         drive.set_speed(_SLOW)
     progress(0.0, "looking at the table of contents")

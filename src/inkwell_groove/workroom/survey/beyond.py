@@ -61,7 +61,7 @@ def _swapped(session: Session) -> Iterator[Finding]:
     swapped = select(SoundRelation.first, SoundRelation.second).where(
         func.json_value(SoundRelation.document, "$.swapped") == "1", SoundRelation.kind != "another recording"
     )
-    pairs = session.execute(swapped).tuples().all()
+    pairs = session.execute(swapped).all()
     if not pairs:
         return
     sound_id = func.json_value(BundleFile.facts, f"$.{SOUND_ID}")
