@@ -15,6 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from inkwell_groove.core.audio.soundfiles import FileReader
+from inkwell_groove.core.duplicates.edits import difference
 from inkwell_groove.core.duplicates.pairs import likely_pairs
 from inkwell_groove.core.duplicates.portrait import Portrait, portray
 from inkwell_groove.core.duplicates.preferring import Copy, by_preference, why
@@ -73,6 +74,20 @@ def test_the_same_recording_is_known_again(name: str, original: Path, tmp_path: 
     if name == "begun later":
         assert found.likeness.offset_s == pytest.approx(-1.0, abs=0.05)
     assert likely_pairs([portray(original).portrait, portray(copy).portrait])
+
+
+@pytest.mark.slow
+def test_what_differs_is_as_long_whichever_is_the_first(tmp_path: Path) -> None:
+    """The music about this cut repeats itself: what stands before it fitted on both of its sides."""
+    sound = np.column_stack(play(Tune("", 26.0, 3, 123, 3), RATE_HZ, speed=1.0))
+    whole, edit = (
+        portray(write(tmp_path / f"{name}.wav", one)).portrait
+        for name, one in (("whole", sound), ("edit", np.concatenate([sound[: 9 * RATE_HZ], sound[16 * RATE_HZ :]])))
+    )
+    one, other = difference(whole, edit, edit.prints), difference(edit, whole, whole.prints)
+    for alone, nothing in ((one.only_first, one.only_second), (other.only_second, other.only_first)):
+        assert nothing == ()
+        assert sum(each.length_s for each in alone) == pytest.approx(7, abs=0.5)
 
 
 @pytest.mark.slow

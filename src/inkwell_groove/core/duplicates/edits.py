@@ -89,8 +89,14 @@ def _runs(starts: npt.NDArray[np.int64], fits: npt.NDArray[np.bool_], offsets: n
             runs.append((start, start + BLOCK, offset))
     found: list[Shared] = []
     for start, end, offset in runs:
-        # A run that overlaps the one before, where it is cut, begins where that ends.
-        begins = max(start, round((found[-1].second_s + found[-1].length_s) / HOP_S)) if found else start
+        # A run that overlaps the one before, where it is cut, begins where that ends: in the second recording, and in
+        # the first, of which no moment is shared twice. What repeats itself about a cut fits on both of its sides.
+        begins = start
+        if found:
+            last = found[-1]
+            begins = max(start, round((last.second_s + last.length_s) / HOP_S))
+            if last.first_s <= (begins + offset) * HOP_S < last.first_s + last.length_s:
+                begins = round((last.first_s + last.length_s) / HOP_S) - offset
         if end > begins:
             where = (begins + offset) * HOP_S
             found.append(Shared(first_s=where, second_s=begins * HOP_S, length_s=(end - begins) * HOP_S))

@@ -23,7 +23,7 @@ _PLAYED_ANEW = 0.22
 _SWAPPED, _SPREAD_DB = -0.7, 0.5
 
 
-RULES = 2
+RULES = 3
 """By which rules relations are told: what older ones told is looked at again."""
 
 
