@@ -8,7 +8,7 @@ import shutil
 import subprocess
 import tempfile
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
@@ -18,9 +18,11 @@ from launcher.coverage import run_with_coverage
 from launcher.places import FRONTEND, PYTHON, ROOT, VENV, CannotGoOn, say
 
 _Check = tuple[str, Sequence[str | Path], Path]
+_Done = tuple[str, float, str | None]
 
+# These take a minute of processor time each, and nobody waits for them: they take what the tests leave.
+_SLOW: tuple[_Check, ...] = (("Types (mypy --strict)", [VENV / "bin" / "mypy"], ROOT),)
 _STYLE: tuple[_Check, ...] = (
-    ("Types (mypy --strict)", [VENV / "bin" / "mypy"], ROOT),
     ("Front end tests (Vitest)", ["npm", "run", "--silent", "test"], FRONTEND),
     ("Front end types (tsc, oxlint)", ["npm", "run", "--silent", "check"], FRONTEND),
     ("Style (ruff)", [VENV / "bin" / "ruff", "check", "."], ROOT),
@@ -63,13 +65,16 @@ def run(arguments: argparse.Namespace) -> int:
         if arguments.only:
             command: list[str | Path] = [PYTHON, "-m", "pytest", *arguments.only]
             return 0 if _streams("Tests (pytest)", command, coverage=arguments.coverage) else 1
-        checks = _STYLE if arguments.quick else (_FRONTEND_STYLE, *_STYLE)
+        slow = _SLOW if arguments.quick else (_FRONTEND_STYLE, *_SLOW)
         tests: tuple[str | Path, ...] = (*_PYTEST, *_QUICK) if arguments.quick else _PYTEST
-        failed = _run_beside_each_other(checks)
-        if not _streams("Tests (pytest)", tests, coverage=arguments.coverage):
-            failed.append("Tests (pytest)")
+        with ThreadPoolExecutor(1) as pool:
+            beside = pool.map(_run_in_the_background, slow)
+            failed = _run_beside_each_other(_STYLE)
+            if not _streams("Tests (pytest)", tests, coverage=arguments.coverage):
+                failed.append("Tests (pytest)")
+            failed += _told(beside)
     if failed:
-        raise CannotGoOn(f"Of {len(checks) + 1} checks these failed: {', '.join(failed)}")
+        raise CannotGoOn(f"Of {len(slow) + len(_STYLE) + 1} checks these failed: {', '.join(failed)}")
     return 0
 
 
@@ -89,17 +94,28 @@ def _temporary_folder() -> Iterator[None]:
 
 def _run_beside_each_other(checks: Sequence[_Check]) -> list[str]:
     """Run the checks, one for each core at a time, and return the names of those that failed."""
-    failed = []
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        for name, seconds, output in pool.map(_run_quietly, checks):
-            say(f"── {name}\n   {'passed' if output is None else 'FAILED'} in {seconds:.1f} s")
-            if output is not None:
-                say(output)
-                failed.append(name)
+        return _told(pool.map(_run_quietly, checks))
+
+
+def _told(done: Iterable[_Done]) -> list[str]:
+    """Say of each check how it ended, and return the names of those that failed."""
+    failed = []
+    for name, seconds, output in done:
+        say(f"── {name}\n   {'passed' if output is None else 'FAILED'} in {seconds:.1f} s")
+        if output is not None:
+            say(output)
+            failed.append(name)
     return failed
 
 
-def _run_quietly(check: _Check) -> tuple[str, float, str | None]:
+def _run_in_the_background(check: _Check) -> _Done:
+    """Run one check as `_run_quietly` does, whenever nothing else has anything to do."""
+    name, command, where = check
+    return _run_quietly((name, ["nice", "-n", "15", *command], where))
+
+
+def _run_quietly(check: _Check) -> _Done:
     """Run one check; return its name, its seconds, and its output if it failed."""
     name, command, where = check
     began_s = time.monotonic()

@@ -19,6 +19,8 @@ from inkwell_groove.store import journal
 from inkwell_groove.workroom.files import orders
 
 _KILLED = 9
+# A sync changes nothing that another process sees: before and after it is one point.
+_SYNCS = ("fsync", "fdatasync")
 # What is replaced, and whether its first argument is a path by which the point is named.
 _POINTS: tuple[tuple[Any, str, bool], ...] = (
     (DefaultDialect, "do_commit", False),
@@ -106,7 +108,8 @@ def _watch(stop_at: int, told: int) -> None:
                 result = real(*arguments, **more)
             finally:
                 inside.depth -= 1
-            pass_point(f"after {words}")
+            if name not in _SYNCS:
+                pass_point(f"after {words}")
             return result
 
         return call

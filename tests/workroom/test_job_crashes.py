@@ -290,7 +290,7 @@ def test_a_job_that_is_killed_at_any_point_ends_the_same(prepare: Callable[[Plac
         if prepare not in (copying, restoring, carrying, comparing):  # these tell what was left to be done
             assert held(again) == result, f"killed at point {point} and begun again"
         points += 1
-    assert points >= 4
+    assert points >= 3
     tell(f"{prepare.__name__:>24}: {points} points, the same after each")
 
 
