@@ -195,3 +195,52 @@ def test_a_cover_that_somebody_else_has_chosen_meanwhile_is_not_replaced_unseen(
     assert roles[first] == "front" and roles[second] == "set aside"
     assert make_front(first, third).is_success, "both chose the same"
     assert make_front(second, first).is_success
+
+
+NAMED: dict[str, tuple[str, dict[str, Any], dict[str, Any], str]] = {
+    # The address, what one saves, what another saves under the same name, and the value by which they differ.
+    "wording rule": (
+        "/wording-rules",
+        {"name": "Ours", "fields": ["title"], "steps": [{"do": "space"}]},
+        {"name": "Ours", "fields": ["artist"], "steps": [{"do": "space"}]},
+        "fields",
+    ),
+    "filing pattern": (
+        "/filing-patterns",
+        {"name": "Ours", "pattern": "{album}/{title}"},
+        {"name": "Ours", "pattern": "{artist}/{title}"},
+        "pattern",
+    ),
+    "search": (
+        "/collection/searches",
+        {"name": "Ours", "wanted": {"text": "slack"}},
+        {"name": "Ours", "wanted": {"text": "water"}},
+        "text",
+    ),
+    "target": (
+        "/targets",
+        {"name": "Ours", "folder": "here", "formats": ["FLAC"]},
+        {"name": "Ours", "folder": "there", "formats": ["FLAC"]},
+        "folder",
+    ),
+}
+
+
+@pytest.mark.parametrize(("address", "mine", "theirs", "differs"), NAMED.values(), ids=NAMED.keys())
+def test_what_is_saved_under_a_name_replaces_only_what_was_seen(
+    server: Server, address: str, mine: dict[str, Any], theirs: dict[str, Any], differs: str
+) -> None:
+    def save(body: dict[str, Any], on: str) -> httpx.Response:
+        return server.api.put(address, json=body, params={"on": on})
+
+    first = save(mine, "")
+    assert first.is_success, first.text
+    assert save(mine, "").is_success, "both saved the same: nothing is to be chosen"
+    refused = save(theirs, "")
+    assert [one["name"] for one in differences(refused)] == [differs]
+    second = save(theirs, first.json()["version"])
+    assert second.is_success, second.text
+    assert second.json()["version"] != first.json()["version"]
+    refused = save({**mine, **({"most_characters": 99} if "pattern" in mine else {})}, first.json()["version"])
+    assert differs in [one["name"] for one in differences(refused)]
+    assert server.api.put(address, json=mine).is_success, "scripts may leave the version out"

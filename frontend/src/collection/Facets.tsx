@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import { answer, api, type Check, type CollectionFound } from "../api/client";
 import { savedSearchesQuery } from "../api/queries";
-import { Trouble } from "../words/Trouble";
+import { useSaveNamed } from "../words/useSaveNamed";
 import { type Facet, FACETS, paramsOf, toggled, wantedOf } from "./search";
 
 const LABELS: Record<Facet, string> = {
@@ -90,14 +90,15 @@ function Saved({ params, onChange }: { params: URLSearchParams; onChange: (next:
   const cache = useQueryClient();
   const { data: saved = [] } = useQuery(savedSearchesQuery);
   const [name, setName] = useState("");
-  const again = () => void cache.invalidateQueries({ queryKey: savedSearchesQuery.queryKey });
+  const again = () => cache.invalidateQueries({ queryKey: savedSearchesQuery.queryKey });
   const wanted = wantedOf(params);
-  const save = useMutation({
-    mutationFn: () =>
+  const saving = useSaveNamed(
+    (under: string, on) =>
       answer(
         api.PUT("/api/collection/searches", {
+          params: { query: { on } },
           body: {
-            name,
+            name: under,
             wanted: {
               text: "",
               field: "",
@@ -112,11 +113,10 @@ function Saved({ params, onChange }: { params: URLSearchParams; onChange: (next:
           },
         }),
       ),
-    onSuccess: () => {
-      setName("");
-      again();
-    },
-  });
+    (under) => saved.find((one) => one.name === under.trim())?.version,
+    again,
+    () => setName(""),
+  );
   const forget = useMutation({
     mutationFn: (id: number) =>
       answer(api.DELETE("/api/house-documents/{document_id}", { params: { path: { document_id: id } } })),
@@ -153,7 +153,7 @@ function Saved({ params, onChange }: { params: URLSearchParams; onChange: (next:
           className="mt-1 flex gap-2"
           onSubmit={(event) => {
             event.preventDefault();
-            save.mutate();
+            saving.save(name);
           }}
         >
           <input
@@ -165,12 +165,12 @@ function Saved({ params, onChange }: { params: URLSearchParams; onChange: (next:
             value={name}
             onChange={(event) => setName(event.target.value)}
           />
-          <button className="press" disabled={save.isPending}>
+          <button className="press" disabled={saving.isSaving}>
             Save
           </button>
         </form>
       )}
-      {save.error && <Trouble error={save.error} />}
+      {saving.trouble}
     </>
   );
 }

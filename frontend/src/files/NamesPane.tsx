@@ -1,9 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 
 import { answer, api, type Naming, type Row } from "../api/client";
 import { filingPatternsQuery, patternExamplesQuery } from "../api/filesQueries";
 import { Trouble } from "../words/Trouble";
+import { useSaveNamed } from "../words/useSaveNamed";
 import { meantWords, useAsking } from "./asking";
 import type { SheetState } from "./useSheet";
 
@@ -27,10 +28,11 @@ export function NamesPane({ rows, ticked, state }: { rows: readonly Row[]; ticke
   const { data: saved } = useQuery(filingPatternsQuery);
   const examples = useQuery(patternExamplesQuery(useDeferredValue(naming)));
   const ask = useAsking(state);
-  const save = useMutation({
-    mutationFn: () => answer(api.PUT("/api/filing-patterns", { body: naming })),
-    onSuccess: () => cache.invalidateQueries({ queryKey: filingPatternsQuery.queryKey }),
-  });
+  const saving = useSaveNamed(
+    (wanted: Naming, on) => answer(api.PUT("/api/filing-patterns", { body: wanted, params: { query: { on } } })),
+    (wanted) => saved?.find((one) => one.naming.name === wanted.name?.trim())?.version,
+    () => cache.invalidateQueries({ queryKey: filingPatternsQuery.queryKey }),
+  );
   const ids = rows.map((row) => row.id);
   const part = (key: "pattern" | "compilations" | "classical" | "disc_folder", label: string, hint: string) => (
     <label className="mt-1.5 block">
@@ -141,7 +143,7 @@ export function NamesPane({ rows, ticked, state }: { rows: readonly Row[]; ticke
         className="mt-2 flex gap-1"
         onSubmit={(event) => {
           event.preventDefault();
-          save.mutate();
+          saving.save(naming);
         }}
       >
         <input
@@ -155,11 +157,10 @@ export function NamesPane({ rows, ticked, state }: { rows: readonly Row[]; ticke
           Save
         </button>
       </form>
-      {(ask.error ?? save.error) && (
-        <div className="mt-2">
-          <Trouble error={ask.error ?? save.error} />
-        </div>
-      )}
+      <div className="mt-2">
+        {saving.trouble}
+        {ask.error && <Trouble error={ask.error} />}
+      </div>
     </div>
   );
 }

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { answer, api, type Row, type SheetField, type WordingRule, type WordingStep } from "../api/client";
 import { wordingRulesQuery } from "../api/filesQueries";
 import { Trouble } from "../words/Trouble";
+import { useSaveNamed } from "../words/useSaveNamed";
 import { meantWords, useAsking } from "./asking";
 import { StepFields } from "./StepFields";
 import type { SheetState } from "./useSheet";
@@ -26,14 +27,12 @@ export function WordingPane({ rows, ticked, fields, state }: Props) {
   const [steps, setSteps] = useState<WordingStep[]>([]);
   const [name, setName] = useState("");
   const ask = useAsking(state);
-  const keep = (next: unknown) => {
-    void next;
-    void cache.invalidateQueries({ queryKey: wordingRulesQuery.queryKey });
-  };
-  const save = useMutation({
-    mutationFn: (rule: WordingRule) => answer(api.PUT("/api/wording-rules", { body: rule })),
-    onSuccess: keep,
-  });
+  const keep = () => cache.invalidateQueries({ queryKey: wordingRulesQuery.queryKey });
+  const saving = useSaveNamed(
+    (rule: WordingRule, on) => answer(api.PUT("/api/wording-rules", { body: rule, params: { query: { on } } })),
+    (rule) => saved?.find((one) => one.rule.name === rule.name.trim())?.version,
+    keep,
+  );
   const order = useMutation({
     mutationFn: (ids: number[]) => answer(api.PUT("/api/wording-rules/order", { body: { ids } })),
     onSuccess: keep,
@@ -138,7 +137,7 @@ export function WordingPane({ rows, ticked, fields, state }: Props) {
           className="mt-2 flex gap-1"
           onSubmit={(event) => {
             event.preventDefault();
-            save.mutate(rule);
+            saving.save(rule);
           }}
         >
           <input
@@ -153,7 +152,8 @@ export function WordingPane({ rows, ticked, fields, state }: Props) {
           </button>
         </form>
       )}
-      {(ask.error ?? save.error ?? forget.error) && <Trouble error={ask.error ?? save.error ?? forget.error} />}
+      {saving.trouble}
+      {(ask.error ?? forget.error) && <Trouble error={ask.error ?? forget.error} />}
       {saved && saved.length > 0 && (
         <>
           <h2 className="margin-heading">Saved rules, in order</h2>

@@ -33,4 +33,13 @@ MOST = 2**53 - 1
 Room = Annotated[Workroom, Depends(_workroom)]
 Asking = Annotated[Person, Depends(_asking)]
 Who = Annotated[str, Depends(_who)]
+
+On = Annotated[
+    str | None,
+    Query(
+        max_length=64,
+        description="The version that is known to stand under the name, empty if none is known to. Refused with both "
+        "if another one stands there; left out, it is replaced whatever it is.",
+    ),
+]
 Place = Annotated[int, Query(ge=0, le=MOST)]

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Callable, Collection, Mapping
 from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from inkwell_groove.core.seen import merged
+from inkwell_groove.core.seen import check_seen, merged
 from inkwell_groove.store.database import after_commit
 from inkwell_groove.store.models import HouseDocument
 from inkwell_groove.workroom import ledger
@@ -31,6 +33,11 @@ def document_named(session: Session, kind: str, name: str, *, lock: bool = False
     return session.scalars(query.with_for_update() if lock else query).first()
 
 
+def version_of(document: Document) -> str:
+    """Return what tells this document from any other under its name."""
+    return hashlib.sha256(json.dumps(document, sort_keys=True).encode()).hexdigest()[:16]
+
+
 def save_document(
     session: Session,
     kind: str,
@@ -41,15 +48,19 @@ def save_document(
     who: str,
     seen: Document | None = None,
     standing: Document | None = None,
+    on: str | None = None,
 ) -> HouseDocument:
     """Save a document under its name; one of that name is replaced. The ledger says that `what` was saved.
 
     `seen` is the document on which the change was made, `standing` the one that holds while none is saved. What
     somebody else has changed meanwhile stays where this change leaves it alone; raises ChangedMeanwhile where both
-    changed the same.
+    changed the same. For a document that is replaced as a whole, `on` is the version that is known to stand under the
+    name, empty if none is known to; raises ChangedMeanwhile if another one does.
     """
     row = document_named(session, kind, name, lock=True)
     before = dict(row.document) if row is not None else None
+    if on is not None and before is not None and version_of(before) != on:
+        check_seen((key, None, before.get(key), value) for key, value in document.items() if before.get(key) != value)
     now = before if before is not None else standing
     if seen is not None and now is not None:
         document = merged(seen, now, document)

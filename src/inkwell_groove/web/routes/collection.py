@@ -8,7 +8,7 @@ from fastapi import Query, Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
-from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.dependencies import On, Room, Who
 from inkwell_groove.web.routing import Router
 from inkwell_groove.web.sound import sound_response
 from inkwell_groove.workroom.collection.searching import MAX_PAGE, CollectionView, WallView, Wanted
@@ -47,9 +47,9 @@ def searches(room: Room) -> list[SavedSearch]:
 
 
 @router.put("/collection/searches", operation_id="saveSearch")
-def save_search(room: Room, who: Who, new: NewSearch) -> SavedSearch:
+def save_search(room: Room, who: Who, new: NewSearch, on: On = None) -> SavedSearch:
     """Under a name; one of that name is replaced."""
-    return room.rules.save_search(new.name, new.wanted.model_dump(exclude_defaults=True), who=who)
+    return room.rules.save_search(new.name, new.wanted.model_dump(exclude_defaults=True), who=who, on=on)
 
 
 @router.get("/dockets/{docket_id}/tracks/{key}/sound", operation_id="trackSound", response_class=Response)

@@ -18,7 +18,7 @@ from inkwell_groove.core.files.pictures import mime_of
 from inkwell_groove.core.files.spreadsheet import MOST_BYTES as MOST_BYTES_OF_SPREADSHEET
 from inkwell_groove.core.wording.rules import WordingRule
 from inkwell_groove.web.access import KEEPER, READER
-from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.dependencies import On, Room, Who
 from inkwell_groove.web.receiving import received
 from inkwell_groove.web.routing import Router
 from inkwell_groove.web.sound import sound_response
@@ -276,8 +276,9 @@ def wording_rules(room: Room) -> list[SavedRule]:
 
 
 @router.put("/wording-rules", operation_id="saveWordingRule")
-def save_wording_rule(room: Room, who: Who, rule: WordingRule) -> SavedRule:
-    return room.rules.save_wording(rule, who=who)
+def save_wording_rule(room: Room, who: Who, rule: WordingRule, on: On = None) -> SavedRule:
+    """Under its name; one of that name is replaced."""
+    return room.rules.save_wording(rule, who=who, on=on)
 
 
 @router.put("/wording-rules/order", operation_id="orderWordingRules")
@@ -291,8 +292,9 @@ def filing_patterns(room: Room) -> list[SavedNaming]:
 
 
 @router.put("/filing-patterns", operation_id="saveFilingPattern")
-def save_filing_pattern(room: Room, who: Who, naming: Naming) -> SavedNaming:
-    return room.rules.save_naming(naming, who=who)
+def save_filing_pattern(room: Room, who: Who, naming: Naming, on: On = None) -> SavedNaming:
+    """Under its name; one of that name is replaced."""
+    return room.rules.save_naming(naming, who=who, on=on)
 
 
 @router.post("/filing-patterns/examples", operation_id="patternExamples", openapi_extra=READER)

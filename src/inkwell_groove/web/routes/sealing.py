@@ -12,7 +12,7 @@ from inkwell_groove.core.copies.order import FORMS, CopyForm, CopyKind
 from inkwell_groove.core.copies.players import Target
 from inkwell_groove.core.sealing.profile import Profile
 from inkwell_groove.web.access import KEEPER
-from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.dependencies import On, Room, Who
 from inkwell_groove.web.routing import Router
 from inkwell_groove.web.zipping import zip_stream
 from inkwell_groove.workroom.packages.burning import BurnView
@@ -121,8 +121,9 @@ def targets(room: Room) -> list[TargetView]:
 
 
 @router.put("/targets", operation_id="saveTarget", openapi_extra=KEEPER)
-def save_target(room: Room, who: Who, target: Target) -> TargetView:
-    return room.sending.save(target, who=who)
+def save_target(room: Room, who: Who, target: Target, on: On = None) -> TargetView:
+    """Under its name; one of that name is replaced."""
+    return room.sending.save(target, who=who, on=on)
 
 
 @router.get("/packages/{package_id}/fit", operation_id="fitOfPart")

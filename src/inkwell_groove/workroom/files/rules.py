@@ -20,7 +20,7 @@ from inkwell_groove.core.survey.finding import House, TagRule
 from inkwell_groove.core.wording.rules import WordingRule
 from inkwell_groove.store.models import BundleFile, HouseDocument
 from inkwell_groove.workroom.files.views import ArtCheckView, SavedNaming, SavedRule, SavedSearch
-from inkwell_groove.workroom.house_documents import Document, documents_of, remove_document, save_document
+from inkwell_groove.workroom.house_documents import Document, documents_of, remove_document, save_document, version_of
 from inkwell_groove.workroom.part import Part
 
 WORDING, NAMING, ART, SEARCH = "wording", "naming", "art", "search"
@@ -55,17 +55,16 @@ class Rules(Part):
 
     def wording(self) -> list[SavedRule]:
         with self._database.begin() as session:
-            return [
-                SavedRule(id=row.id, position=row.position, rule=WordingRule.model_validate(row.document))
-                for row in documents_of(session, WORDING)
-            ]
+            return [_rule_view(row) for row in documents_of(session, WORDING)]
 
-    def save_wording(self, rule: WordingRule, *, who: str) -> SavedRule:
-        """Saves a rule under its name; one of that name is replaced. Raises Refused."""
+    def save_wording(self, rule: WordingRule, *, who: str, on: str | None = None) -> SavedRule:
+        """Save a rule under its name; the one of that name with the version `on` is replaced.
+
+        Raises Refused, or ChangedMeanwhile if another one stands there.
+        """
         if unknown := set(rule.fields) - set(BY_NAME) - {"name"}:
             raise Refused(f"there is no field '{min(unknown)}'", where="the rule", remedy="Choose fields of the sheet")
-        row = self._save(WORDING, rule.name, rule, who=who)
-        return SavedRule(id=row.id, position=row.position, rule=rule)
+        return _rule_view(self._save(WORDING, rule.name, rule, who=who, on=on))
 
     def order_wording(self, ids: Sequence[int]) -> list[SavedRule]:
         """Puts the rules in this order."""
@@ -77,16 +76,12 @@ class Rules(Part):
 
     def naming(self) -> list[SavedNaming]:
         with self._database.begin() as session:
-            return [
-                SavedNaming(id=row.id, position=row.position, naming=Naming.model_validate(row.document))
-                for row in documents_of(session, NAMING)
-            ]
+            return [_naming_view(row) for row in documents_of(session, NAMING)]
 
-    def save_naming(self, naming: Naming, *, who: str) -> SavedNaming:
-        """Raises Refused without a name, or for a pattern that cannot be filled."""
+    def save_naming(self, naming: Naming, *, who: str, on: str | None = None) -> SavedNaming:
+        """Save a pattern as `save_wording` saves a rule. Raises Refused too for a pattern that cannot be filled."""
         self.examples(naming)
-        row = self._save(NAMING, naming.name, naming, who=who)
-        return SavedNaming(id=row.id, position=row.position, naming=naming)
+        return _naming_view(self._save(NAMING, naming.name, naming, who=who, on=on))
 
     @staticmethod
     def examples(naming: Naming) -> list[tuple[str, str]]:
@@ -95,12 +90,11 @@ class Rules(Part):
 
     def searches(self) -> list[SavedSearch]:
         with self._database.begin() as session:
-            return [SavedSearch(id=row.id, name=row.name, wanted=row.document) for row in documents_of(session, SEARCH)]
+            return [_search_view(row) for row in documents_of(session, SEARCH)]
 
-    def save_search(self, name: str, wanted: dict[str, Any], *, who: str) -> SavedSearch:
-        """Raises Refused without a name."""
-        row = self._save(SEARCH, name, wanted, who=who)
-        return SavedSearch(id=row.id, name=clean_text(name), wanted=wanted)
+    def save_search(self, name: str, wanted: dict[str, Any], *, who: str, on: str | None = None) -> SavedSearch:
+        """Save a search as `save_wording` saves a rule."""
+        return _search_view(self._save(SEARCH, name, wanted, who=who, on=on))
 
     def art(self) -> ArtRule:
         """The house's rule for pictures, as declared or as it comes."""
@@ -177,6 +171,7 @@ class Rules(Part):
         who: str,
         seen: BaseModel | None = None,
         standing: BaseModel | None = None,
+        on: str | None = None,
     ) -> HouseDocument:
         name = clean_text(name)
         if not name:
@@ -195,7 +190,22 @@ class Rules(Part):
                 who=who,
                 seen=seen_document,
                 standing=standing_document,
+                on=on,
             )
+
+
+def _rule_view(row: HouseDocument) -> SavedRule:
+    rule = WordingRule.model_validate(row.document)
+    return SavedRule(id=row.id, version=version_of(row.document), position=row.position, rule=rule)
+
+
+def _naming_view(row: HouseDocument) -> SavedNaming:
+    naming = Naming.model_validate(row.document)
+    return SavedNaming(id=row.id, version=version_of(row.document), position=row.position, naming=naming)
+
+
+def _search_view(row: HouseDocument) -> SavedSearch:
+    return SavedSearch(id=row.id, version=version_of(row.document), name=row.name, wanted=row.document)
 
 
 def art_rule(session: Session) -> ArtRule:

@@ -135,22 +135,26 @@ class StepView(View):
     can_be_taken_back: bool
 
 
-class SavedRule(View):
+class SavedDocument(View):
+    """Something that is kept under a name. `version` is to be given back by whoever replaces it."""
+
     id: int
+    version: str
+
+
+class SavedRule(SavedDocument):
     position: int
     rule: WordingRule
 
 
-class SavedNaming(View):
-    id: int
+class SavedNaming(SavedDocument):
     position: int
     naming: Naming
 
 
-class SavedSearch(View):
+class SavedSearch(SavedDocument):
     """A search of the collection: what it looks for, as it is asked."""
 
-    id: int
     name: str
     wanted: dict[str, Any]
 

@@ -17,7 +17,7 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import HouseDocument, Job, Package
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.house_documents import save_document
+from inkwell_groove.workroom.house_documents import save_document, version_of
 from inkwell_groove.workroom.jobs.arguments import Carry
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Result
 from inkwell_groove.workroom.part import Part
@@ -27,9 +27,10 @@ SEND, TARGET = "carry to target", "target"
 
 
 class TargetView(View):
-    """`id` is none for the application's own."""
+    """`id` is none for the application's own, `version` is empty."""
 
     id: int | None
+    version: str = ""
     target: Target
 
 
@@ -56,16 +57,19 @@ class Sending(Part):
             rows = session.scalars(
                 select(HouseDocument).where(HouseDocument.kind == TARGET).order_by(HouseDocument.name)
             ).all()
-            saved = [TargetView(id=row.id, target=Target.model_validate(row.document)) for row in rows]
+            saved = [_view(row) for row in rows]
         names = {one.target.name for one in saved}
         return [*(TargetView(id=None, target=one) for one in STANDARD if one.name not in names), *saved]
 
-    def save(self, target: Target, *, who: str) -> TargetView:
-        """Saves a target under its name; one of that name is replaced."""
+    def save(self, target: Target, *, who: str, on: str | None = None) -> TargetView:
+        """Save a target under its name; the one of that name with the version `on` is replaced.
+
+        Raises ChangedMeanwhile if another one stands there.
+        """
         document = target.model_dump(mode="json")
         with self._database.begin() as session:
-            row = save_document(session, TARGET, target.name, document, what=f"target {target.name}", who=who)
-            return TargetView(id=row.id, target=target)
+            what = f"target {target.name}"
+            return _view(save_document(session, TARGET, target.name, document, what=what, who=who, on=on))
 
     def fit(self, package_id: int, part: str, target_name: str) -> FitView:
         """What a target makes of a part of a package. Raises Missing, Conflict where no root is set."""
@@ -128,3 +132,7 @@ class Sending(Part):
             docket_id=job.docket_id,
             after={"folder": arguments.target, **result},
         )
+
+
+def _view(row: HouseDocument) -> TargetView:
+    return TargetView(id=row.id, version=version_of(row.document), target=Target.model_validate(row.document))
