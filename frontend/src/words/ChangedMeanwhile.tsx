@@ -1,4 +1,5 @@
 import type { ChangedValue } from "../api/client";
+import { useInSight } from "./useInSight";
 
 const MOST_SHOWN = 12;
 
@@ -16,6 +17,7 @@ export function ChangedMeanwhile({
   onUseMine: () => void;
   onKeepTheirs: () => void;
 }) {
+  const alert = useInSight<HTMLDivElement>();
   const shown = (value: ChangedValue["now"]): string => {
     if (value === null || value === "") return "(empty)";
     if (typeof value === "boolean") return value ? "yes" : "no";
@@ -26,7 +28,7 @@ export function ChangedMeanwhile({
     return parts.length > 0 ? parts.join(", ") : "(none)";
   };
   return (
-    <div role="alert" className="border border-warning bg-base-200 px-2 py-1 text-[13px]">
+    <div ref={alert} role="alert" className="border border-warning bg-base-200 px-2 py-1 text-[13px]">
       <p>Somebody else has changed this meanwhile.</p>
       <table className="my-1">
         <thead className="quiet text-left">
@@ -40,8 +42,8 @@ export function ChangedMeanwhile({
           {changed.slice(0, MOST_SHOWN).map((one) => (
             <tr key={one.name} className="align-baseline">
               {isNamed && <th className="quiet pr-4 text-left font-normal">{one.name.replaceAll("_", " ")}</th>}
-              <td className="pr-4">{shown(one.now)}</td>
-              <td>{shown(one.yours)}</td>
+              <td className="pr-4 [overflow-wrap:anywhere]">{shown(one.now)}</td>
+              <td className="[overflow-wrap:anywhere]">{shown(one.yours)}</td>
             </tr>
           ))}
         </tbody>

@@ -1,9 +1,15 @@
 import type { Schemas } from "../api/client";
 import { type Problem, problemOf } from "../api/client";
+import { useInSight } from "./useInSight";
 
 /** What is wrong, where, and what to do: beside what caused it. */
 export function Trouble({ error }: { error: unknown }) {
-  return <TroubleText {...asWords(problemOf(error))} />;
+  const place = useInSight<HTMLDivElement>();
+  return (
+    <div ref={place}>
+      <TroubleText {...asWords(problemOf(error))} />
+    </div>
+  );
 }
 
 export function TroubleText({ what, where, remedy }: Pick<Schemas["Refusal"], "what" | "where" | "remedy">) {
