@@ -19,7 +19,7 @@ from inkwell_groove.core.matching.laying import Known
 from inkwell_groove.core.matching.release import SourceRelease
 from inkwell_groove.core.matching.score import Wanted
 from inkwell_groove.core.matching.ways import Way
-from inkwell_groove.demo.catalogue import MERIDIAN, meridian_view, tern_view, union_view
+from inkwell_groove.demo.holdings import MERIDIAN, meridian_view, tern_view, union_view
 from inkwell_groove.demo.inventing import invent, translated
 from inkwell_groove.standins.holdings import Holdings, Recorded
 

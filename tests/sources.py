@@ -14,16 +14,9 @@ import uvicorn
 from fastapi import FastAPI
 
 from inkwell_groove.core.matching.release import Credit, Medium, ReleaseTrack, SourceRelease
-from inkwell_groove.demo.catalogue import (
-    MERIDIAN,
-    PICTURES_FOLDER,
-    Elsewhere,
-    drawn,
-    holdings,
-    printed_elsewhere,
-    starts_of,
-)
+from inkwell_groove.demo.catalogue import PICTURES_FOLDER, Elsewhere, drawn, printed_elsewhere, starts_of
 from inkwell_groove.demo.discs import DiscScript
+from inkwell_groove.demo.holdings import MERIDIAN, holdings
 from inkwell_groove.standins.sources import make_apps
 from launcher.processes import free_port
 from tests.plain import PLAIN
