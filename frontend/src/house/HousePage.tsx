@@ -1,28 +1,16 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 
-import { answer, api, type ArtRule, type House, type HouseRule, type SheetField, type TagRule } from "../api/client";
-import { houseQuery, rulePreviewQuery, sheetFieldsQuery } from "../api/filesQueries";
+import { answer, api, type House, type HouseRule } from "../api/client";
+import { houseQuery, rulePreviewQuery } from "../api/filesQueries";
 import { Steps } from "../files/Steps";
 import { Desk } from "../frame/Desk";
 import { moment, percent, plural } from "../words/figures";
+import { ArtworkRule } from "./ArtworkRule";
+import { FilingRule } from "./FilingRule";
+import { TagsRule } from "./TagsRule";
 import { Trouble } from "../words/Trouble";
-import { useDraft } from "../words/useDraft";
-
-const ART_LABELS: Record<keyof ArtRule, string> = {
-  embed: "Within the file",
-  most_px: "At most, pixels",
-  most_kb: "At most, kB",
-  square: "Shape",
-  beside: "Beside it too",
-  beside_name: "Name of the picture beside",
-};
-const TAG_LABELS: Record<keyof TagRule, string> = {
-  wanted: "Every file has",
-  wording: "Wording rules",
-  silence_s: "Silence at an end is told from, s",
-};
 
 /** What the house wants of every file: declared once, followed by how much, carried out for all. */
 export function HousePage() {
@@ -62,13 +50,13 @@ export function HousePage() {
       {house && (
         <>
           <Rule house={house} rule="artwork" title="Artwork">
-            <Artwork declared={house.artwork} />
+            <ArtworkRule declared={house.artwork} />
           </Rule>
           <Rule house={house} rule="tags" title="Tags">
-            <Tags house={house} />
+            <TagsRule house={house} />
           </Rule>
           <Rule house={house} rule="filing" title="Filing">
-            <Filing house={house} />
+            <FilingRule house={house} />
           </Rule>
         </>
       )}
@@ -161,248 +149,6 @@ function CarryOut({ rule, onDone }: { rule: HouseRule; onDone: () => void }) {
           </li>
         ))}
       </ul>
-    </div>
-  );
-}
-
-function useLookAgain() {
-  const cache = useQueryClient();
-  return () => void cache.invalidateQueries({ queryKey: houseQuery.queryKey });
-}
-
-function useDeclaring<T>(declare: (what: T) => Promise<unknown>) {
-  const cache = useQueryClient();
-  return useMutation({
-    mutationFn: declare,
-    onSuccess: () => cache.invalidateQueries({ queryKey: houseQuery.queryKey }),
-  });
-}
-
-function Artwork({ declared }: { declared: ArtRule }) {
-  const {
-    draft: rule,
-    set,
-    save,
-    canSave,
-    trouble,
-  } = useDraft(
-    declared,
-    (wanted, seen) => answer(api.PUT("/api/art-rule", { body: { rule: wanted, seen } })),
-    useLookAgain(),
-    ART_LABELS,
-  );
-  return (
-    <form
-      className="flex flex-wrap items-end gap-x-5 gap-y-2 text-[13px]"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save();
-      }}
-    >
-      <label>
-        <span className="quiet block">Within the file</span>
-        <select
-          className="field"
-          value={rule.embed}
-          onChange={(event) => set({ embed: event.target.value as ArtRule["embed"] })}
-        >
-          <option value="front">the front</option>
-          <option value="all">front and all others</option>
-          <option value="none">nothing</option>
-        </select>
-      </label>
-      <label>
-        <span className="quiet block">At most, pixels</span>
-        <input
-          className="field figure w-20"
-          type="number"
-          min={200}
-          max={10_000}
-          value={rule.most_px}
-          onChange={(event) => set({ most_px: Number(event.target.value) })}
-        />
-      </label>
-      <label>
-        <span className="quiet block">At most, kB</span>
-        <input
-          className="field figure w-20"
-          type="number"
-          min={20}
-          max={20_000}
-          value={rule.most_kb}
-          onChange={(event) => set({ most_kb: Number(event.target.value) })}
-        />
-      </label>
-      <label>
-        <span className="quiet block">Shape</span>
-        <select
-          className="field"
-          value={rule.square}
-          onChange={(event) => set({ square: event.target.value as ArtRule["square"] })}
-        >
-          <option value="as it is">as it is</option>
-          <option value="crop border">border cut to a square</option>
-        </select>
-      </label>
-      <label className="flex items-center gap-2 pb-1.5">
-        <input type="checkbox" checked={rule.beside} onChange={(event) => set({ beside: event.target.checked })} />
-        beside it too, as
-      </label>
-      <label>
-        <span className="sr-only">Name of the picture beside</span>
-        <input
-          className="field w-32"
-          value={rule.beside_name}
-          disabled={!rule.beside}
-          onChange={(event) => set({ beside_name: event.target.value })}
-        />
-      </label>
-      <button className="press" disabled={!canSave}>
-        Declare
-      </button>
-      {trouble && <div className="w-full">{trouble}</div>}
-    </form>
-  );
-}
-
-function Tags({ house }: { house: House }) {
-  const { data: fields = [] } = useQuery(sheetFieldsQuery);
-  const {
-    draft: rule,
-    set,
-    save,
-    canSave,
-    trouble,
-  } = useDraft<TagRule>(
-    house.tags,
-    (wanted, seen) => answer(api.PUT("/api/house-rules/tags", { body: { rule: wanted, seen } })),
-    useLookAgain(),
-    TAG_LABELS,
-  );
-  const wanted = rule.wanted ?? [];
-  const wording = rule.wording ?? [];
-  const flip = (held: readonly string[], one: string) =>
-    held.includes(one) ? held.filter((each) => each !== one) : [...held, one];
-  const label = (name: string) => fields.find((one: SheetField) => one.name === name)?.label ?? name;
-  const others = fields.filter((one: SheetField) => !wanted.includes(one.name));
-  return (
-    <form
-      className="grid gap-3 text-[13px]"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save();
-      }}
-    >
-      <div>
-        <span className="quiet">Every file has</span>
-        <ul className="mt-1 flex flex-wrap gap-1.5">
-          {wanted.map((name) => (
-            <li key={name}>
-              <button
-                type="button"
-                className="press !py-0.5"
-                aria-label={`Want ${label(name)} no more`}
-                onClick={() => set({ wanted: flip(wanted, name) })}
-              >
-                {label(name)} ×
-              </button>
-            </li>
-          ))}
-          <li>
-            <select
-              className="field !py-0.5"
-              aria-label="Want another field"
-              value=""
-              onChange={(event) => set({ wanted: [...wanted, event.target.value] })}
-            >
-              <option value="">and another field</option>
-              {others.map((one: SheetField) => (
-                <option key={one.name} value={one.name}>
-                  {one.label}
-                </option>
-              ))}
-            </select>
-          </li>
-        </ul>
-      </div>
-      <div>
-        <span className="quiet">Texts are as these wording rules leave them, in this order</span>
-        {house.wording.length === 0 ? (
-          <p>
-            None is saved.{" "}
-            <Link className="text-primary" to="/files">
-              Open files as a sheet
-            </Link>
-            , make one under Wording, and save it.
-          </p>
-        ) : (
-          <ul className="mt-1 flex flex-wrap gap-x-4 gap-y-1">
-            {house.wording.map((name) => (
-              <li key={name}>
-                <label className="flex items-center gap-2">
-                  <input
-                    type="checkbox"
-                    checked={wording.includes(name)}
-                    onChange={() => set({ wording: flip(wording, name) })}
-                  />
-                  {wording.includes(name) && <span className="figure quiet">{wording.indexOf(name) + 1}</span>}
-                  {name}
-                </label>
-              </li>
-            ))}
-          </ul>
-        )}
-      </div>
-      <div className="flex items-end gap-5">
-        <label>
-          <span className="quiet block">Silence at an end is told from, s</span>
-          <input
-            className="field figure w-20"
-            type="number"
-            min={1}
-            max={600}
-            value={rule.silence_s ?? 10}
-            onChange={(event) => set({ silence_s: Number(event.target.value) })}
-          />
-        </label>
-        <button className="press" disabled={!canSave}>
-          Declare
-        </button>
-      </div>
-      {trouble}
-    </form>
-  );
-}
-
-function Filing({ house }: { house: House }) {
-  const declare = useDeclaring((pattern: string) => answer(api.PUT("/api/house-rules/filing", { body: { pattern } })));
-  return (
-    <div className="text-[13px]">
-      {house.patterns.length === 0 ? (
-        <p>
-          No filing pattern is saved.{" "}
-          <Link className="text-primary" to="/files">
-            Open files as a sheet
-          </Link>
-          , write one under Names, and save it.
-        </p>
-      ) : (
-        <label>
-          <span className="quiet block">Files lie by the pattern</span>
-          <select
-            className="field"
-            value={house.filing}
-            disabled={declare.isPending}
-            onChange={(event) => declare.mutate(event.target.value)}
-          >
-            <option value="">as they like</option>
-            {house.patterns.map((one) => (
-              <option key={one}>{one}</option>
-            ))}
-          </select>
-        </label>
-      )}
-      {declare.error && <Trouble error={declare.error} />}
     </div>
   );
 }
