@@ -71,7 +71,7 @@ class Journal:
             sync_folder(self._folder)
 
     def lines(self) -> Iterator[dict[str, Any]]:
-        """All whole lines; one that was being written when the machine stopped is no line yet."""
+        """Yield all whole lines; one that was being written when the machine stopped is no line yet."""
         if not self._path.exists():
             return
         with self._path.open("rb") as file:
@@ -80,7 +80,7 @@ class Journal:
                     yield json.loads(line.decode("utf-8", "surrogatepass"))
 
     def kept(self, undo: Undo, name: str) -> dict[str, Any]:
-        """An undo as a line has it; much of it goes into a file of that name first."""
+        """Return an undo as a line holds it. A long one is first written into files under `name`."""
         ranges = []
         for number, (offset, data) in enumerate(undo.ranges):
             if len(data) > _IN_LINE:
@@ -93,7 +93,7 @@ class Journal:
         return {"in_place": undo.in_place, "size": undo.size, "ranges": ranges}
 
     def undo(self, kept: dict[str, Any]) -> Undo:
-        """What `kept` wrote."""
+        """Return the undo that `kept` wrote."""
         return Undo(
             kept["in_place"],
             kept["size"],

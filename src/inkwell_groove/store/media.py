@@ -83,7 +83,7 @@ class MediaStore:
         return self.root / "derived" / _digest(sha256) / name
 
     def derived_newest_first(self, sha256: str, name: str) -> list[Path]:
-        """All that was derived from a take under a name that begins like this."""
+        """Return the files derived from a take whose names begin like this, the newest first."""
         folder = self.root / "derived" / _digest(sha256)
         return sorted(folder.glob(f"{name} *"), key=lambda path: path.stat().st_mtime_ns, reverse=True)
 
@@ -97,7 +97,7 @@ class MediaStore:
             file.unlink(missing_ok=True)
 
     def recording(self, recording_id: int) -> Path:
-        """The folder of a recording that is going on."""
+        """Return the folder of a recording that is going on."""
         return self.root / "recordings" / str(int(recording_id))
 
     def forget_recording(self, recording_id: int) -> None:
@@ -105,11 +105,11 @@ class MediaStore:
         shutil.rmtree(self.recording(recording_id), ignore_errors=True)
 
     def disc_read(self, read_id: int) -> Path:
-        """The folder of one reading of a disc."""
+        """Return the folder of one reading of a disc."""
         return self.root / "discs" / str(int(read_id))
 
     def link_disc_read(self, source: Path, read_id: int) -> None:
-        """Gives a reading the files of a folder, which keeps them too."""
+        """Link the files of a folder into the folder of a reading; both have them then."""
         target = self.disc_read(read_id)
         shutil.rmtree(target, ignore_errors=True)
         shutil.copytree(source, target, copy_function=os.link)
@@ -117,42 +117,42 @@ class MediaStore:
         sync_folder(target.parent)
 
     def bundle(self, bundle_id: int) -> Path:
-        """The folder of files that were brought in."""
+        """Return the folder of files that were brought in."""
         return self.root / "bundles" / str(int(bundle_id))
 
     def new_incoming(self) -> Path:
-        """An empty file among the bundles, for an archive on its way in."""
+        """Create an empty file among the bundles, for an archive on its way in, and return its path."""
         handle, name = tempfile.mkstemp(dir=self.root / "bundles", prefix="incoming ", suffix=".zip")
         os.close(handle)
         return Path(name)
 
     def portrait(self, sound_id: str) -> Path:
-        """Of a sound by the MD5 of its samples, or the digest of its coded bytes."""
+        """Return where a sound's portrait lies, by the MD5 of its samples or the digest of its coded bytes."""
         if not _SOUND_ID.fullmatch(sound_id):
             raise ValueError(f"{sound_id!r} is no digest of a sound")
         return self.root / "portraits" / sound_id[:2] / sound_id
 
     def portraits(self) -> Iterator[Path]:
-        """All there are."""
+        """Yield the portraits of all sounds."""
         return self.root.glob("portraits/??/*")
 
     def step(self, step_id: int) -> Path:
-        """The folder of a step's journal."""
+        """Return the folder of a step's journal."""
         return self.root / "steps" / str(int(step_id))
 
     def package(self, folder: str) -> Path:
-        """A package by the folder the database gives for it."""
+        """Return the folder of a package, by what its row says."""
         path = (self.root / "sealed" / folder).resolve()
         if not path.is_relative_to((self.root / "sealed").resolve()):
             raise ValueError(f"{folder} lies outside the store")
         return path
 
     def keep_take(self, file: Path, sha256: str) -> Path:
-        """Moves a finished file in among the takes. The same recording twice is kept once."""
+        """Move a finished file in among the takes and return its place. The same recording is kept once."""
         return self._keep(file, self.take(sha256))
 
     def keep_picture(self, data: bytes) -> str:
-        """Stores a picture; its SHA-256."""
+        """Store a picture and return its SHA-256."""
         sha256 = hashlib.sha256(data).hexdigest()
         if not self.picture(sha256).exists():
             with self.workspace() as work:

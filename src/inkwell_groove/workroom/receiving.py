@@ -63,7 +63,7 @@ class Receiving:
         return offset
 
     def result(self, final_bytes: int) -> dict[str, Any]:
-        """What need not be found out again: the SHA-256 and the finished pyramid, if this server saw every byte."""
+        """Return what this server knows if it saw every byte: the SHA-256, and whether it was drawn."""
         if self._hashed_bytes != final_bytes:
             self.close()
             return {}

@@ -115,7 +115,7 @@ class _PlainSamples:
         self._file, self._offset, self._channels, self._bits = file, offset, channels, bits
 
     def read(self, start_sample: int, samples: int) -> Samples:
-        """(samples, channels), fewer where the file ends: int16, or int32 with 24 bits in its upper part."""
+        """Return (samples, channels), fewer if the file ends: int16, or int32 with 24 bits in its upper part."""
         width = self._bits // 8
         self._file.seek(self._offset + start_sample * self._channels * width)
         values = samples * self._channels
@@ -132,7 +132,7 @@ class _PlainSamples:
 
 
 def _plain_samples(path: Path, form: SoundFormat, name: str) -> _PlainSamples | None:
-    """The samples themselves, of a WAV or RF64 whose header we read as libsndfile does; none of any other file."""
+    """Return the samples of a WAV or RF64 whose header we read as libsndfile does; None for any other file."""
     if form.container not in ("WAV", "RF64") or form.word not in ("s16", "s24"):
         return None
     file = path.open("rb", buffering=0)
@@ -163,7 +163,7 @@ class Stretch:
 
 
 def blocks(reader: FileReader, start_sample: int, end_sample: int, block_samples: int) -> Iterator[Samples]:
-    """Samples [start_sample, end_sample) in order, in blocks of at most block_samples."""
+    """Yield samples [start_sample, end_sample) in order, in blocks of at most block_samples."""
     for first in range(start_sample, end_sample, block_samples):
         yield reader.read(first, min(block_samples, end_sample - first))
 
@@ -193,7 +193,7 @@ class SoundWriter:
 def sound_writer(
     path: Path, *, rate_hz: int, channels: int, bits: int, form: str = "FLAC", level: int = 5
 ) -> Iterator[SoundWriter]:
-    """A new FLAC, WAV, RF64 or AIFF for blocks of int16 (16 bit) or left-justified int32 (24 bit).
+    """Open a new FLAC, WAV, RF64 or AIFF for blocks of int16 (16 bit) or left-justified int32 (24 bit).
 
     `level` is FLAC's, 0 to 8.
     """

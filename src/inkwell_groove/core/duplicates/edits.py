@@ -55,7 +55,7 @@ class EditDifference(BaseModel):
 
 
 def difference(first: Portrait, second: Portrait, second_prints: Prints) -> EditDifference:
-    """`second_prints` are the second's at the speed of the first."""
+    """Return how two edits differ; `second_prints` are the second's at the speed of the first."""
     offsets = likely_offsets(first.prints, second_prints)
     starts: npt.NDArray[np.int64] = np.zeros(0, np.int64)
     best_rate, best_offset = np.zeros(0), np.zeros(0, np.int64)
@@ -104,7 +104,7 @@ def _runs(starts: npt.NDArray[np.int64], fits: npt.NDArray[np.bool_], offsets: n
 
 
 def _alone(portrait: Portrait, spans: Sequence[tuple[float, float]]) -> list[Stretch]:
-    """What of a recording lies in no shared stretch, silence at its ends left out."""
+    """Return the stretches of a recording that lie in no shared one, without silence at its ends."""
     sounding = np.flatnonzero(portrait.levels.max(axis=1) > _SILENT_DB) if len(portrait.levels) else np.zeros(0)
     if not len(sounding):
         return []

@@ -28,7 +28,7 @@ class Move:
 
 
 def plan_moves(now: Mapping[int, str], wanted: Mapping[int, str], *, others: Iterable[str] = ()) -> list[Move]:
-    """The moves that bring files where they are wanted, in the order of `wanted`; those that stay are not among them.
+    """Return the moves that bring files where they are wanted, in the order of `wanted`, without those that stay.
 
     `others` are paths of files that stay where they are. Two files that want one name, on any system (case and the form
     of accents do not count), are told apart by (2), (3) ...
@@ -54,7 +54,7 @@ def plan_moves(now: Mapping[int, str], wanted: Mapping[int, str], *, others: Ite
 
 @dataclass(frozen=True)
 class FileIdentity:
-    """By what a file is known again under any name: its number on the disk, or its content where that is another."""
+    """Tells a file again under any name: by its number on the disk, or by its content if that is another."""
 
     device: int
     inode: int
@@ -64,12 +64,12 @@ class FileIdentity:
 
     @classmethod
     def of(cls, path: Path, sha256: str = "") -> FileIdentity:
-        """Raises OSError where there is no file."""
+        """Return the identity of the file at a path. Raises OSError if there is none."""
         found = path.lstat()
         return cls(found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns, sha256)
 
     def is_at(self, path: Path) -> bool:
-        """Whether this very file lies there, or one with its content."""
+        """Return whether this very file lies there, or one with its content."""
         try:
             found = path.lstat()
         except OSError:

@@ -15,7 +15,7 @@ _BLOCK = 1 << 20
 
 @dataclass(frozen=True)
 class Undo:
-    """What the old file had and the new one has not.
+    """The bytes that the old file had and the new one has not.
 
     With `in_place` the ranges are (offset, bytes) to be put back where they were, and the file has then `size` bytes;
     that also mends a file that was written only in part. Without it there is one range: the old file is the first
@@ -32,7 +32,7 @@ class Undo:
 
 
 def between(old: Path, new: Path) -> Undo:
-    """What leads from `new` back to `old`, both being there: all but what they begin and end with alike."""
+    """Return what leads from `new` back to `old`: all but the bytes with which both begin and end."""
     old_size, new_size = old.stat().st_size, new.stat().st_size
     least = min(old_size, new_size)
     with old.open("rb") as before, new.open("rb") as after:
@@ -113,7 +113,7 @@ def _copy(source: object, target: object, length: int) -> None:
 
 
 def alike(left: bytes, right: bytes) -> int:
-    """How many bytes two blocks begin with alike; found by halving, since comparing slices is fast."""
+    """Return with how many equal bytes two blocks begin, found by halving: comparing slices is fast."""
     low, high = 0, min(len(left), len(right))
     while low < high:
         middle = (low + high + 1) // 2

@@ -65,7 +65,7 @@ class Ready:
 
 
 def prepare(path: Path, change: Change, options: TagOptions = TagOptions()) -> Ready:
-    """Works a change out. Raises NotSound for what cannot be read, Refused for what no format holds."""
+    """Work a change out; nothing is altered. Raises NotSound if a file cannot be read, Refused for a value too much."""
     before = digests(path)
     try:
         with Overlay(path) as stream:
@@ -91,7 +91,7 @@ def prepare(path: Path, change: Change, options: TagOptions = TagOptions()) -> R
 
 
 def carry_out(ready: Ready) -> Digests:
-    """Alters the file as prepared; its digests then.
+    """Alter the file as prepared, and return its digests.
 
     Where its sound changed, or cannot be found any more, the file is put back, and ProofFailed raised.
     """
@@ -121,7 +121,7 @@ def drop(ready: Ready) -> None:
 
 
 def write(path: Path, change: Change, options: TagOptions = TagOptions()) -> tuple[Digests, Ready]:
-    """Prepared and carried out at once, for a single file."""
+    """Prepare and carry out a change of a single file."""
     ready = prepare(path, change, options)
     return carry_out(ready), ready
 

@@ -43,7 +43,7 @@ _STANDS_OUT = 2.2  # times as high as at the next best place, over the middle: w
 
 
 class Coding(BaseModel):
-    """What was found. `cause` is empty where nothing speaks against the sound."""
+    """What was found. `cause` is empty if nothing speaks against the sound."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -64,7 +64,7 @@ class Coding(BaseModel):
 
 
 def coding_of(reader: SoundReader) -> Coding:
-    """What speaks for lossy coding or a lower rate. Reads up to 600 stretches of 4,096 samples, and 16 of 4,096.
+    """Return what speaks for lossy coding or a lower rate. Reads at most 616 stretches of 4,096 samples.
 
     Where a sound is too short, too quiet or too dark to tell, nothing is found: silence about it proves nothing.
     """
@@ -81,7 +81,7 @@ def coding_of(reader: SoundReader) -> Coding:
 
 
 def _loud_spectrum(reader: SoundReader) -> _Floats:
-    """(bins,): power in dB that a twentieth of the windows exceed, bin by bin; 0 dB is a full-scale sine."""
+    """Return the power in dB that a twentieth of the windows exceed. (bins,); 0 dB is a full-scale sine."""
     form = reader.format
     last = form.samples - _WINDOW
     if last < 0:
@@ -102,7 +102,7 @@ def _loud_spectrum(reader: SoundReader) -> _Floats:
 
 
 def _edge(spectrum_db: _Floats, rate_hz: int) -> tuple[float, float]:
-    """(Hz, dB) of the steepest fall: the mean level just below a place less that just above it."""
+    """Return Hz and dB of the steepest fall: the mean level just below a place less that just above it."""
     bin_hz = rate_hz / _WINDOW
     near, far = max(1, round(_NEAR_HZ / bin_hz)), max(2, round(_FAR_HZ / bin_hz))
     total = np.concatenate(([0.0], np.cumsum(spectrum_db)))
@@ -116,7 +116,7 @@ def _edge(spectrum_db: _Floats, rate_hz: int) -> tuple[float, float]:
 
 
 def _frames(reader: SoundReader) -> int | None:
-    """Where frames begin on which far more is nothing than on any others; None where no place stands out.
+    """Return where frames begin on which far more is nothing than on any others; None if no place stands out.
 
     Channels are heard as they are and as their sum: coders round either.
     """
@@ -141,7 +141,7 @@ def _frames(reader: SoundReader) -> int | None:
 
 
 def _loud_places(reader: SoundReader) -> list[int]:
-    """Starts of stretches to hear, multiples of a frame: the louder ones of those spread over the whole."""
+    """Return starts of stretches to hear, multiples of a frame: the louder ones of those spread over the whole."""
     form = reader.format
     spread = np.linspace(_FRAME, form.samples - 4 * _FRAME, 4 * _FRAMES_HEARD)
     if form.samples < 4 * _FRAMES_HEARD * 3 * _FRAME:

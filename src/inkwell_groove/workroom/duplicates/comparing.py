@@ -74,7 +74,7 @@ class Comparing(Part):
         self._keep(session, arguments)
 
     def _fail(self, session: Session, job: Job, arguments: InFolder, _: dict[str, Any]) -> None:
-        """What was compared before it stopped was compared."""
+        """Keep what was compared before the job stopped."""
         self._keep(session, arguments)
 
     def _keep(self, session: Session, arguments: InFolder) -> None:
@@ -98,12 +98,12 @@ class Comparing(Part):
 
 
 def compared(session: Session) -> int:
-    """How many pairs were ever compared."""
+    """Return how many pairs have been compared."""
     return session.scalar(select(func.count()).select_from(SoundRelation)) or 0
 
 
 def same_titles(sounds: Iterable[Sound]) -> list[tuple[str, str]]:
-    """Pairs of sounds that say they are the same title by the same artist, and are nearly equally long."""
+    """Yield pairs of sounds of one title and artist, by their tags, that are nearly equally long."""
     named: dict[tuple[str, str], list[Sound]] = defaultdict(list)
     for one in sounds:
         if not says_nothing(one.title) and (title := " ".join(words(one.title))):

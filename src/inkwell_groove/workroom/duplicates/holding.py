@@ -85,7 +85,7 @@ class Holding(Part):
         self._stopping.set()
 
     def all(self) -> list[HeldView]:
-        """What is held, the newest first."""
+        """Return the files that are held, the newest first."""
         with self._database.begin() as session:
             names = dict(session.execute(select(Bundle.id, Bundle.name)).all())
             rows = session.scalars(
@@ -156,7 +156,7 @@ class Holding(Part):
         return {key for key, ids in noted.items() if not held.isdisjoint(ids)}
 
     def _go_back(self, session: Session, held_ids: list[int], going: Going) -> Gone:
-        """Of what was set aside at once, all that is still held."""
+        """Bring back the files of one entry that are still held."""
         self._bring_back(session, session.scalars(_held(held_ids).with_for_update()).all(), going)
         return Gone(by_job=True)
 
@@ -177,7 +177,7 @@ class Holding(Part):
         return self._ask(session, BRING_BACK, orders, going)
 
     def let_go(self, at: datetime) -> int:
-        """Deletes what was held until a day that has passed; how many. The ledger keeps what they were."""
+        """Delete the files whose day has passed and return how many. The ledger keeps what they were."""
         with self._database.begin() as session:
             rows = session.scalars(
                 select(HeldFile).where(HeldFile.state == HELD, HeldFile.until < at).with_for_update()
@@ -212,7 +212,7 @@ class Holding(Part):
         return JobView.of(self.jobs.ask(session, kind, docket_id=None, subject=subject, arguments=arguments))
 
     def _is_aside(self, session: Session, job: Job, arguments: MoveFiles, _: dict[str, Any]) -> None:
-        """What was moved is no longer a file of its folder; what could not be is left as it was."""
+        """Remove the rows of files that were moved; leave those of the others."""
         for held, moved in self._moved(session, arguments, GOING):
             if moved is None or moved.problem:
                 held.state = LEFT

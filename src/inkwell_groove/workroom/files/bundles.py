@@ -33,7 +33,7 @@ BESIDE = ("picture", "paper", "other")
 
 
 class Bundles(Part):
-    """Folders of files."""
+    """Folders of files that others made: brought in, looked at again, listed."""
 
     def __init__(self, database: Database, media: MediaStore, events: Events, root: Path) -> None:
         super().__init__(database, media, events)
@@ -44,7 +44,7 @@ class Bundles(Part):
         return JobKind(BRING_IN, function, BringIn, self._finish, self._fail, lane=Lane.QUICK)
 
     def folders(self) -> list[FolderView]:
-        """What lies below the configured root and holds files, by name."""
+        """Return the folders below the configured root that hold files, by name."""
         if not self._root.is_dir():
             return []
         with self._database.begin() as session:
@@ -247,12 +247,12 @@ def beside_anew(session: Session, media: MediaStore, bundle: Bundle) -> None:
 
 
 def was_altered(one: BundleFile) -> bool:
-    """Whether a file is another than the one it was brought in as."""
+    """Return whether a file has another name or content than when it was brought in."""
     return (one.path, one.sha256) != (one.origin_path, one.origin_sha256)
 
 
 def bundle_row(session: Session, bundle_id: int) -> Bundle:
-    """Raises Missing."""
+    """Return a bundle's row. Raises Missing."""
     bundle = session.get(Bundle, bundle_id)
     if bundle is None:
         raise Missing(f"there is no bundle {bundle_id}", remedy="Look at the list of files")
@@ -299,5 +299,5 @@ def _row(bundle_id: int, one: Result) -> dict[str, Any]:
 
 
 def _again(row: dict[str, Any]) -> dict[str, Any]:
-    """What is another once a file was looked at again."""
+    """Return the values of a row that change when its file is looked at again."""
     return {key: value for key, value in row.items() if key not in ("pending", "origin_path", "origin_sha256")}

@@ -92,7 +92,7 @@ class ListenOrder(BaseModel):
 
 
 class ListenResult(BaseModel):
-    """What was heard of it; `sound` is empty where it could not be decoded."""
+    """What listening found; `sound` is empty if the file could not be decoded."""
 
     file_id: int
     audio_digest: str
@@ -140,17 +140,17 @@ class MoveResult(BaseModel):
 
 
 def facts_of(tags: FileTags) -> dict[str, Any]:
-    """What a row keeps of a file beside its fields."""
+    """Return what a row keeps of a file beside its fields."""
     return tags.model_dump(mode="json", exclude={"fields"})
 
 
 def problem_of(error: InkwellError) -> dict[str, str]:
-    """A refusal as a result keeps it."""
+    """Return a refusal as a result keeps it."""
     return {"what": error.what, "where": error.where or "", "remedy": error.remedy or ""}
 
 
 def fault_of(cause: Exception, path: str) -> Refused:
-    """What is told of a file that met a fault of the program."""
+    """Return the refusal for a file that met a fault of the program."""
     return Refused(
         f"a fault in the program ({type(cause).__name__}: {cause})",
         where=path,
@@ -159,7 +159,7 @@ def fault_of(cause: Exception, path: str) -> Refused:
 
 
 def forget(folder: Path) -> None:
-    """Takes a job's folder of lines away, once they are in the database."""
+    """Delete a job's folder of lines, once they are in the database."""
     shutil.rmtree(folder, ignore_errors=True)
 
 
@@ -176,7 +176,7 @@ def append_lines(path: Path, rows: Iterable[BaseModel]) -> None:
 
 
 def read_lines(path: Path) -> Iterator[str]:
-    """Whole lines only: the last may have been on its way when the machine stopped."""
+    """Yield whole lines only: the last may have been on its way when the machine stopped."""
     if path.exists():
         with path.open(encoding="utf-8") as file:
             yield from (line for line in file if line.endswith("\n"))

@@ -85,7 +85,7 @@ class Rules(Part):
 
     @staticmethod
     def examples(naming: Naming) -> list[tuple[str, str]]:
-        """What a pattern makes of three releases. Raises Refused for a pattern that cannot be filled."""
+        """Return the paths that a pattern gives three releases. Raises Refused if it cannot be filled."""
         return [(what, naming.path_for(values, ".flac")) for what, values in EXAMPLES]
 
     def searches(self) -> list[SavedSearch]:
@@ -97,18 +97,18 @@ class Rules(Part):
         return _search_view(self._save(SEARCH, name, wanted, who=who, on=on))
 
     def art(self) -> ArtRule:
-        """The house's rule for pictures, as declared or as it comes."""
+        """Return the house's rule for pictures: the declared one, or the one that the application comes with."""
         with self._database.begin() as session:
             return art_rule(session)
 
     def declare_art(self, rule: ArtRule, *, who: str, seen: ArtRule | None = None) -> ArtRule:
-        """`seen` is the rule that was changed. Raises ChangedMeanwhile where somebody else changed the same of it."""
+        """Declare the rule for pictures; `seen` is the one that was changed. Raises ChangedMeanwhile."""
         row = self._save(ART, _THE_RULE, rule, who=who, seen=seen, standing=ArtRule())
         self.declared(who)
         return ArtRule.model_validate(row.document)
 
     def declare_tags(self, rule: TagRule, *, who: str, seen: TagRule | None = None) -> TagRule:
-        """`seen` is the rule that was changed.
+        """Declare the rule for tags; `seen` is the one that was changed.
 
         Raises Refused for a field or wording rule that there is none of, ChangedMeanwhile where somebody else changed
         the same of it.
@@ -122,7 +122,7 @@ class Rules(Part):
         return TagRule.model_validate(row.document)
 
     def declare_filing(self, pattern: str, *, who: str) -> None:
-        """By a saved pattern's name; empty for none. Raises Refused."""
+        """Declare the pattern for names: a saved one by its name, empty for none. Raises Refused."""
         if pattern and pattern not in {one.naming.name for one in self.naming()}:
             raise Refused(
                 f"there is no pattern '{pattern}'", where="filing", remedy="Save it on the sheet, under Names"
@@ -131,7 +131,7 @@ class Rules(Part):
         self.declared(who)
 
     def check_art(self, bundle_ids: Sequence[int] | None) -> ArtCheckView:
-        """What breaks the rule, in some bundles or in all."""
+        """Return the files that break the rule for pictures, in some bundles or in all."""
         rule = self.art()
         with self._database.begin() as session:
             query = select(BundleFile).where(BundleFile.kind.in_(("audio", "picture")))
@@ -209,7 +209,7 @@ def _search_view(row: HouseDocument) -> SavedSearch:
 
 
 def art_rule(session: Session) -> ArtRule:
-    """The house's rule for pictures, as declared or as it comes."""
+    """Return the house's rule for pictures: the declared one, or the one that the application comes with."""
     row = next(iter(documents_of(session, ART)), None)
     return ArtRule.model_validate(row.document) if row is not None else ArtRule()
 
@@ -220,7 +220,7 @@ def tag_rule(session: Session) -> TagRule:
 
 
 def filing_rule(session: Session) -> Naming | None:
-    """The pattern that was declared; the first that was saved where none was; none where none is wanted or saved."""
+    """Return the declared pattern, or the first saved one if none is declared; None if none is wanted or saved."""
     patterns = {row.name: row for row in documents_of(session, NAMING)}
     declared = next((one.document["pattern"] for one in documents_of(session, HOUSE) if one.name == FILING), None)
     row = next(iter(patterns.values()), None) if declared is None else patterns.get(declared)
@@ -228,7 +228,7 @@ def filing_rule(session: Session) -> Naming | None:
 
 
 def house_rules(session: Session) -> House:
-    """All that the house wants of every file."""
+    """Return all rules that the house wants every file to keep."""
     tags = tag_rule(session)
     saved = {row.name: WordingRule.model_validate(row.document) for row in documents_of(session, WORDING)}
     return House(
@@ -241,7 +241,7 @@ def house_rules(session: Session) -> House:
 
 
 def _without_figures(words: str) -> str:
-    """Findings that differ in their figures only are of one kind."""
+    """Return a finding's words without figures: findings that differ only in them are of one kind."""
     for of_size, kind in (("pixels", "too many pixels"), ("kB", "too many kB"), ("not square", "front is not square")):
         if of_size in words:
             return kind

@@ -182,7 +182,7 @@ class Steps(Part):
             return self._begin(session, orders, f"house rule for pictures carried out for {len(orders)} files", who=who)
 
     def all(self) -> list[StepView]:
-        """Newest first."""
+        """Return the steps, the newest first."""
         with self._database.begin() as session:
             rows = session.scalars(select(FileStep).order_by(FileStep.id.desc()).limit(200))
             return [step_view(one) for one in rows]
@@ -267,7 +267,7 @@ class Steps(Part):
         self._take_up(session, arguments, "results", UNDER_WAY)
 
     def _fail(self, session: Session, job: Job, arguments: OfStep, failure: dict[str, Any]) -> None:
-        """What was written before it stopped was written, and can be taken back."""
+        """Record what was written before the job stopped: it can be undone."""
         self._take_up(session, arguments, "results", UNDER_WAY, stopped=failure)
 
     def _finish_back(self, session: Session, job: Job, arguments: UndoStep, _: dict[str, Any]) -> None:
@@ -282,7 +282,7 @@ class Steps(Part):
     def _take_up(
         self, session: Session, arguments: OfStep, name: str, state: str, *, stopped: Mapping[str, Any] | None = None
     ) -> None:
-        """Rows become what the files are; cells that were written are no longer changed."""
+        """Make the rows what the files are now, and the cells that were written unchanged."""
         step = session.get_one(FileStep, arguments.step_id)
         results = [Result.model_validate_json(line) for line in read_lines(self._media.step(step.id) / name)]
         found = {one.file_id: one for one in results if one.file_id > 0}
@@ -317,7 +317,7 @@ class Steps(Part):
 
 
 def _grouped(words: Iterable[tuple[str, str]]) -> list[str]:
-    """What is to be said of files: once for all of which the same is said, with the first of them by name."""
+    """Return sentences about files: one for all files that it applies to, with the first of them by name."""
     by: dict[str, list[str]] = {}
     for path, word in words:
         by.setdefault(word, []).append(path)
@@ -359,7 +359,7 @@ def _row(file: BundleFile, one: Result, order: Order | None) -> dict[str, Any]:
 
 
 def _moves(session: Session, files: Iterable[BundleFile]) -> dict[int, str]:
-    """Where files go, told apart once more: the sheet may have been changed in two places at once."""
+    """Return new paths by file, no two alike: the sheet may have been changed in two places at once."""
     held = {one.id: one for one in files}
     return _moves_to(session, held, {key: str(one.pending[PATH]) for key, one in held.items() if one.pending.get(PATH)})
 
@@ -411,7 +411,7 @@ def _can_be_taken_back(step: FileStep) -> bool:
 
 
 def step_view(step: FileStep) -> StepView:
-    """A step as the list shows it."""
+    """Return a step as the list shows it."""
     return StepView(
         id=step.id,
         what=step.what,

@@ -36,7 +36,7 @@ class Burning(Part):
         return JobKind(BURN, "inkwell_groove.workroom.jobs.packages:make_image", MakeImage, self._made)
 
     def discs(self, package_id: int) -> list[BurnView]:
-        """What can be burnt of a package: each compact disc, and all sides of records as one. Raises Missing."""
+        """Return the discs that can be burnt of a package. Raises Missing."""
         with self._database.begin() as session:
             package = _package(session, package_id)
             views = []
@@ -84,7 +84,7 @@ class Burning(Part):
             return JobView.of(job)
 
     def image(self, package_id: int, name: str) -> tuple[Path, str]:
-        """The folder of an image that was made, and what its ZIP is called. Raises Missing."""
+        """Return the folder of an image that was made, and the name of its ZIP. Raises Missing."""
         with self._database.begin() as session:
             package = _package(session, package_id)
             shown = list(package.album["folders"])[-1]
@@ -121,7 +121,7 @@ RECORDS = "All sides"
 
 
 def _discs(album: SealedAlbum) -> dict[str, list[SealedTrack]]:
-    """What can be burnt, by name: a disc's own name, or all sides of records together."""
+    """Return the tracks that can be burnt, by disc: each compact disc, and all sides of records as one."""
     found: dict[str, list[SealedTrack]] = {}
     for track in album.tracks:
         name = track.side if track.side.startswith("Disc") else RECORDS
@@ -130,7 +130,7 @@ def _discs(album: SealedAlbum) -> dict[str, list[SealedTrack]]:
 
 
 def _gap(track: SealedTrack) -> int | None:
-    """Where the gap at the end of a file begins, counted in the file; none without one."""
+    """Return where the gap at the end of a file begins, counted in the file; None if it has none."""
     length = track.end_sample - track.start_sample
     if track.gap_sample >= track.end_sample or length <= 0:
         return None

@@ -63,7 +63,7 @@ class Parcels(Part):
         return JobKind(TAKE_IN, function, Unpack, self._unpacked, self._not_unpacked)
 
     def contents(self, docket_id: int) -> tuple[str, list[tuple[str, Path | bytes]]]:
-        """A docket's shelfmark, and each file of its parcel: its name in the ZIP, and where it lies or what it is.
+        """Return a docket's shelfmark, and each file of its parcel: its name in the ZIP, and its path or content.
 
         Raises Missing.
         """

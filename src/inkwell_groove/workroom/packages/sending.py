@@ -35,7 +35,7 @@ class TargetView(View):
 
 
 class FitView(View):
-    """What would be carried where, and what the target cannot show of it."""
+    """The files that would be carried, where they go, and what the target cannot show of them."""
 
     folder: str
     files: int
@@ -72,7 +72,7 @@ class Sending(Part):
             return _view(save_document(session, TARGET, target.name, document, what=what, who=who, on=on))
 
     def fit(self, package_id: int, part: str, target_name: str) -> FitView:
-        """What a target makes of a part of a package. Raises Missing, Conflict where no root is set."""
+        """Return what a target cannot show of a part of a package. Raises Missing, or Conflict if no root is set."""
         with self._database.begin() as session:
             package, source, target = self._found(session, package_id, part, target_name)
         files = sorted(path for path in source.rglob("*") if path.is_file())
