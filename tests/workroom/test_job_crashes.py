@@ -22,8 +22,11 @@ import soundfile
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from inkwell_groove.core.disc.sound import files_in
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.sealing.profile import Profile
+from inkwell_groove.devices.drives import DriveOrder
+from inkwell_groove.devices.optical import DriveProfile
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Docket, Job
@@ -31,6 +34,7 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.files.orders import CompareOrder, ListenOrder, MoveOrder, write_lines
 from inkwell_groove.workroom.jobs import arguments as asked
 from inkwell_groove.workroom.jobs.bringing_in import bring_in
+from inkwell_groove.workroom.jobs.discs import make_disc_take, read_disc
 from inkwell_groove.workroom.jobs.duplicates import compare_sounds, move_files
 from inkwell_groove.workroom.jobs.engine import Outcome
 from inkwell_groove.workroom.jobs.kind import Arguments, JobKind, Lane
@@ -39,11 +43,12 @@ from inkwell_groove.workroom.jobs.parcels import unpack
 from inkwell_groove.workroom.jobs.queue import JobQueue
 from inkwell_groove.workroom.jobs.sealing import seal
 from inkwell_groove.workroom.jobs.sides import learn_of_side, report_harm, scan
-from inkwell_groove.workroom.jobs.survey import listen_to_files
+from inkwell_groove.workroom.jobs.survey import listen_to_files, survey_files
 from inkwell_groove.workroom.jobs.takes import join, keep, take_in
 from inkwell_groove.workroom.transfer.recorder import Recorder
 from tests.core.test_package import order_in
 from tests.crashing import every_kill
+from tests.discs import write_image
 from tests.sounds import noise, write
 from tests.tasks import TOKEN, OwnTask
 from tests.workroom.test_file_steps import below
@@ -233,7 +238,44 @@ def comparing(place: Place) -> Prepared:
     return compare_sounds, asked.InFolder(folder=folder)
 
 
+def surveying(place: Place) -> Prepared:
+    folder = place.media.root / "surveys" / "1"
+    folder.mkdir(parents=True)
+    rows = []
+    for number in range(3):
+        path = place.sound(f"source/{number}.wav", number, 500)
+        row = {"key": number, "path": f"1/{path.name}", "kind": "audio", "sha256": sha256_of(path)}
+        rows.append(json.dumps({**row, "fields": {}, "facts": {"format": "WAV"}, "problem": None}) + "\n")
+    (folder / "order").write_text("".join(rows))
+    roots = {"1": str(place.root / "source")}
+    return survey_files, asked.Survey(run_id=1, house={}, places=None, roots=roots, in_place=["1"])
+
+
+def _disc(place: Place) -> asked.ReadDisc:
+    sheet = write_image(place.root / "source", (0, 30, 60), 90)
+    drive = DriveOrder(drive_id="image", image=str(sheet), profile=DriveProfile())
+    how = {"digest": None, "numbers": [1, 2, 3], "twice": True, "slowly": False, "eject": True}
+    told = {"offset_samples": 0, "offset_from": "said by the archivist", "register_address": None, "timeout_s": 1.0, "who": "me"}
+    return asked.ReadDisc(
+        read_id=1, drive=drive.model_dump(mode="json"), read_at="2026-01-01T00:00:00+00:00", **how, **told
+    )
+
+
+def reading_a_disc(place: Place) -> Prepared:
+    return read_disc, _disc(place)
+
+
+def making_a_take_of_a_disc(place: Place) -> Prepared:
+    toc = read_disc(_disc(place), OwnTask(place.media))["record"]["toc"]
+    folder = place.media.disc_read(1)
+    files = {str(number): f"1/{path.name}" for number, path in files_in(folder, [1, 2, 3]).items()}
+    return make_disc_take, asked.DiscTake(side_id=1, toc=toc, files=files, name="disc.flac", who="me")
+
+
 EVERY = (
+    surveying,
+    reading_a_disc,
+    making_a_take_of_a_disc,
     taking_in,
     keeping,
     joining,
@@ -290,7 +332,7 @@ def test_a_job_that_is_killed_at_any_point_ends_the_same(prepare: Callable[[Plac
         if prepare not in (copying, restoring, carrying, comparing):  # these tell what was left to be done
             assert held(again) == result, f"killed at point {point} and begun again"
         points += 1
-    assert points >= 3
+    assert points >= (0 if prepare is surveying else 3), "a survey writes nothing but what it writes anew"
     tell(f"{prepare.__name__:>24}: {points} points, the same after each")
 
 
