@@ -20,7 +20,7 @@ from launcher.places import FRONTEND, PYTHON, ROOT, VENV, CannotGoOn, say
 _Check = tuple[str, Sequence[str | Path], Path]
 _Done = tuple[str, float, str | None]
 
-# These take a minute of processor time each, and nobody waits for them: they take what the tests leave.
+# These take a minute of processor time each: they run while the tests wait for servers and browsers.
 _SLOW: tuple[_Check, ...] = (("Types (mypy --strict)", [VENV / "bin" / "mypy"], ROOT),)
 _STYLE: tuple[_Check, ...] = (
     ("Front end tests (Vitest)", ["npm", "run", "--silent", "test"], FRONTEND),
@@ -110,9 +110,9 @@ def _told(done: Iterable[_Done]) -> list[str]:
 
 
 def _run_in_the_background(check: _Check) -> _Done:
-    """Run one check as `_run_quietly` does, whenever nothing else has anything to do."""
+    """Run one check as `_run_quietly` does, behind what somebody waits for."""
     name, command, where = check
-    return _run_quietly((name, ["nice", "-n", "15", *command], where))
+    return _run_quietly((name, ["nice", "-n", "5", *command], where))
 
 
 def _run_quietly(check: _Check) -> _Done:

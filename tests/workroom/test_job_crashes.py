@@ -255,7 +255,13 @@ def _disc(place: Place) -> asked.ReadDisc:
     sheet = write_image(place.root / "source", (0, 30, 60), 90)
     drive = DriveOrder(drive_id="image", image=str(sheet), profile=DriveProfile())
     how = {"digest": None, "numbers": [1, 2, 3], "twice": True, "slowly": False, "eject": True}
-    told = {"offset_samples": 0, "offset_from": "said by the archivist", "register_address": None, "timeout_s": 1.0, "who": "me"}
+    told = {
+        "offset_samples": 0,
+        "offset_from": "said by the archivist",
+        "register_address": None,
+        "timeout_s": 1.0,
+        "who": "me",
+    }
     return asked.ReadDisc(
         read_id=1, drive=drive.model_dump(mode="json"), read_at="2026-01-01T00:00:00+00:00", **how, **told
     )
