@@ -33,17 +33,18 @@ def ensure_types() -> None:
     run(["npm", "run", "--silent", "types"], what="Generating the API's types", cwd=FRONTEND)
 
 
-def ensure_built() -> None:
-    """Build the front end if any of its sources has changed."""
+def ensure_built() -> bool:
+    """Build the front end if any of its sources has changed; return whether it was built."""
     digest = _digest()
     marker = FRONTEND / "dist" / _MARKER
     if marker.is_file() and marker.read_text() == digest:
-        return
+        return False
     ensure_packages()
     ensure_types()
     say("Building the front end")
     run(["npm", "run", "--silent", "build"], what="Building the front end", cwd=FRONTEND)
     marker.write_text(digest)
+    return True
 
 
 def _digest() -> str:

@@ -56,26 +56,39 @@ def run(arguments: argparse.Namespace) -> int:
     os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
     debian.need({**debian.RUNNING, **debian.TESTING})
     environment.ensure(testing=True)
-    with environment.compiled_meanwhile():
-        frontend.ensure_packages()
-        frontend.ensure_types()
-        if not arguments.quick:
-            frontend.ensure_built()
-    with _temporary_folder():
-        if arguments.only:
-            command: list[str | Path] = [PYTHON, "-m", "pytest", *arguments.only]
-            return 0 if _streams("Tests (pytest)", command, coverage=arguments.coverage) else 1
-        slow = _SLOW if arguments.quick else (_FRONTEND_STYLE, *_SLOW)
-        tests: tuple[str | Path, ...] = (*_PYTEST, *_QUICK) if arguments.quick else _PYTEST
-        with ThreadPoolExecutor(1) as pool:
+    if arguments.only:
+        return _run_some(arguments)
+    slow = _SLOW if arguments.quick else (_FRONTEND_STYLE, *_SLOW)
+    words = _QUICK if arguments.quick else ()
+    collecting: _Check = ("Tests are found (pytest)", [PYTHON, "-m", "pytest", "-q", "--collect-only", *words], ROOT)
+    checks = (collecting, *_STYLE)
+    with _temporary_folder(), ThreadPoolExecutor(1) as pool:
+        with environment.compiled_meanwhile():
+            _make_frontend_ready(quick=arguments.quick)
             beside = pool.map(_run_in_the_background, slow)
-            failed = _run_beside_each_other(_STYLE)
-            if not _streams("Tests (pytest)", tests, coverage=arguments.coverage):
-                failed.append("Tests (pytest)")
-            failed += _told(beside)
+            failed = _run_beside_each_other(checks)
+        if not _streams("Tests (pytest)", (*_PYTEST, *words), coverage=arguments.coverage):
+            failed.append("Tests (pytest)")
+        failed += _told(beside)
     if failed:
-        raise CannotGoOn(f"Of {len(slow) + len(_STYLE) + 1} checks these failed: {', '.join(failed)}")
+        raise CannotGoOn(f"Of {len(slow) + len(checks) + 1} checks these failed: {', '.join(failed)}")
     return 0
+
+
+def _run_some(arguments: argparse.Namespace) -> int:
+    """Run the tests that the words name, and return 0 if they pass."""
+    with environment.compiled_meanwhile():
+        _make_frontend_ready(quick=arguments.quick)
+    with _temporary_folder():
+        command: list[str | Path] = [PYTHON, "-m", "pytest", *arguments.only]
+        return 0 if _streams("Tests (pytest)", command, coverage=arguments.coverage) else 1
+
+
+def _make_frontend_ready(*, quick: bool) -> None:
+    """Have the front end's packages and types there, and the front end built unless nothing will look at it."""
+    frontend.ensure_packages()
+    if quick or not frontend.ensure_built():
+        frontend.ensure_types()  # a build has made them
 
 
 @contextmanager
