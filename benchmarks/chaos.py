@@ -297,7 +297,8 @@ def examined(house: House, work: Work, tally: Tally) -> None:
     if left := list((house.root / "media" / "work").iterdir()):
         tally.faults.append(f"{len(left)} workspaces are left")
     store = Store(house.server.database_url)
-    found_wrong = [one for one in examine(store, MediaStore(house.root / "media")) if one.mend is None]
+    media = MediaStore(house.root / "media", others={"files": house.root / "files"})
+    found_wrong = [one for one in examine(store, media) if one.mend is None]
     store.close()
     tally.faults += [f"{one.kind}: {one.where}: {one.what}" for one in found_wrong]
 

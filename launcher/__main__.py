@@ -7,7 +7,7 @@ import getpass
 import os
 import subprocess
 import sys
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from launcher import application, debian, environment, frontend, processes, standins, testing
@@ -15,8 +15,9 @@ from launcher.commands import run
 from launcher.places import PYTHON, CannotGoOn, say, var
 
 
-def main() -> int:
-    arguments = _arguments()
+def main(words: Sequence[str] | None = None) -> int:
+    """Do what the words say, by default those of the command line. Return 0 if it was done."""
+    arguments = _arguments(words)
     # Where Python keeps no bytecode, every process that is started compiles all of this anew: a second each time.
     os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
     try:
@@ -29,7 +30,7 @@ def main() -> int:
         return 130
 
 
-def _arguments() -> argparse.Namespace:
+def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="./inkwell", description="Sets Inkwell Groove up and runs it.")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
     for name, act, text in (
@@ -57,7 +58,7 @@ def _arguments() -> argparse.Namespace:
     command.add_argument("--coverage", action="store_true", help="show which share of each storey the tests run")
     command.add_argument("only", nargs=argparse.REMAINDER, help="arguments for pytest; without them everything runs")
     command.set_defaults(act=testing.run)
-    return parser.parse_args()
+    return parser.parse_args(words)
 
 
 def _setup(_: argparse.Namespace) -> int:

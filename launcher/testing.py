@@ -52,8 +52,6 @@ def run(arguments: argparse.Namespace) -> int:
     `quick` skips the slow ones and the browser; `only` passes its words to pytest and runs nothing else.
     Raises CannotGoOn with the names of the checks that failed.
     """
-    # Hundreds of processes are started: each would compile our sources again.
-    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
     debian.need({**debian.RUNNING, **debian.TESTING})
     environment.ensure(testing=True)
     if arguments.only:

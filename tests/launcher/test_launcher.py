@@ -20,16 +20,20 @@ from launcher import application, debian, processes
 from launcher.commands import run
 from launcher.database import Database
 from launcher.places import ROOT, CannotGoOn
+from tests.launcher.inside import inkwell
 
 
-def inkwell(var: Path, *arguments: str, **settings: str) -> subprocess.CompletedProcess[str]:
-    environment = {**os.environ, "INKWELL_VAR": str(var), **settings}
+def typed(var: Path, *words: str) -> subprocess.CompletedProcess[str]:
+    """Do what a user does in a shell."""
+    environment = {**os.environ, "INKWELL_VAR": str(var)}
     return subprocess.run(
-        [ROOT / "inkwell", *arguments], env=environment, capture_output=True, text=True, check=False, timeout=120
+        [ROOT / "inkwell", *words], env=environment, capture_output=True, text=True, check=False, timeout=120
     )
 
 
 def test_it_serves_says_so_and_stops(tmp_path: Path) -> None:
+    """As users start it; all other tests call the launcher inside their own process."""
+    inkwell = typed
     port = processes.free_port()
     try:
         assert inkwell(tmp_path, "status").returncode == 1
