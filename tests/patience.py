@@ -1,6 +1,6 @@
 """How many examples a test tries of those that it could.
 
-All of them: `INKWELL_EXAMPLES_SHARE=1 ./inkwell test tests/core`. Each run draws others, except where hypothesis finds
+All of them: `INKWELL_EXAMPLESSHARE=1 ./inkwell test tests/core`. Each run draws others, except where hypothesis finds
 itself in continuous integration and repeats its draws.
 """
 
@@ -12,16 +12,16 @@ from collections.abc import Sequence
 from typing import TypeVar
 
 T = TypeVar("T")
-_SHARE = float(os.environ.get("INKWELL_EXAMPLES_SHARE", "0.2"))
+SHARE = float(os.environ.get("INKWELL_EXAMPLESSHARE", "0.2"))
 _FEWEST = 50
 
 
 def examples(number: int) -> int:
     """Return this number of examples, or the share of them that this run tries."""
-    return max(min(number, _FEWEST), round(number * _SHARE))
+    return max(min(number, _FEWEST), round(number * SHARE))
 
 
 def some(cases: Sequence[T]) -> list[T]:
     """Return the share of the cases that this run tries, in order. A failure should name its case."""
-    count = max(1, round(len(cases) * _SHARE))
+    count = max(1, round(len(cases) * SHARE))
     return [cases[at] for at in sorted(random.sample(range(len(cases)), count))]

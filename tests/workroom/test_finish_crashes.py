@@ -133,7 +133,7 @@ class House:
                 self._start_again(outcome)
                 unlike = differences(self.state(), wanted)
                 assert unlike == [], f"{claim.kind.name}: killed at point {point}, and started again"
-                points += 1
+                points = point.number + 1
             self._put_back()
             _queue(self.room).end(claim, outcome)
             self.points[name] = points
