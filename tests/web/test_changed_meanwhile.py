@@ -244,3 +244,27 @@ def test_what_is_saved_under_a_name_replaces_only_what_was_seen(
     refused = save({**mine, **({"most_characters": 99} if "pattern" in mine else {})}, first.json()["version"])
     assert differs in [one["name"] for one in differences(refused)]
     assert server.api.put(address, json=mine).is_success, "scripts may leave the version out"
+
+
+def test_a_preferred_source_and_an_account_are_changed_only_as_they_were_seen(server: Server) -> None:
+    def prefer(source: str, seen: str) -> httpx.Response:
+        body = {"field": "title", "source": source, "fixed": bool(source), "seen": seen}
+        return server.api.put("/source-rules", json=body)
+
+    assert prefer("union", "").is_success
+    late = prefer("tern", "")
+    assert differences(late) == [{"name": "preferred source of title", "yours": "tern", "now": "union"}]
+    assert prefer("tern", "union").is_success
+    assert prefer("", "tern").is_success
+
+    new = {"name": "Ilse Vanterroe", "password": "a quiet harbour at night", "role": "keeper"}
+    account = server.post("/accounts", new)["id"]
+
+    def change(**wanted: Any) -> httpx.Response:
+        seen = {"role": "keeper", "closed": False}
+        return server.api.patch(f"/accounts/{account}", json={**wanted, "seen": seen})
+
+    assert change(role="reader").is_success
+    assert differences(change(role="archivist")) == [{"name": "role", "yours": "archivist", "now": "reader"}]
+    assert change(role="reader").is_success, "both wanted the same"
+    assert change(closed=True).is_success, "nobody else has changed that"

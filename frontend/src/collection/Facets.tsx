@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import { answer, api, type Check, type CollectionFound } from "../api/client";
 import { savedSearchesQuery } from "../api/queries";
-import { useSaveNamed } from "../words/useSaveNamed";
+import { useSaveSeen } from "../words/useSaveSeen";
 import { type Facet, FACETS, paramsOf, toggled, wantedOf } from "./search";
 
 const LABELS: Record<Facet, string> = {
@@ -92,8 +92,8 @@ function Saved({ params, onChange }: { params: URLSearchParams; onChange: (next:
   const [name, setName] = useState("");
   const again = () => cache.invalidateQueries({ queryKey: savedSearchesQuery.queryKey });
   const wanted = wantedOf(params);
-  const saving = useSaveNamed(
-    (under: string, on) =>
+  const saving = useSaveSeen(
+    (under: string, on: string) =>
       answer(
         api.PUT("/api/collection/searches", {
           params: { query: { on } },
@@ -113,7 +113,7 @@ function Saved({ params, onChange }: { params: URLSearchParams; onChange: (next:
           },
         }),
       ),
-    (under) => saved.find((one) => one.name === under.trim())?.version,
+    (under) => saved.find((one) => one.name === under.trim())?.version ?? "",
     again,
     () => setName(""),
   );

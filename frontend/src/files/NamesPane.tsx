@@ -4,7 +4,7 @@ import { useDeferredValue, useState } from "react";
 import { answer, api, type Naming, type Row } from "../api/client";
 import { filingPatternsQuery, patternExamplesQuery } from "../api/filesQueries";
 import { Trouble } from "../words/Trouble";
-import { useSaveNamed } from "../words/useSaveNamed";
+import { useSaveSeen } from "../words/useSaveSeen";
 import { meantWords, useAsking } from "./asking";
 import type { SheetState } from "./useSheet";
 
@@ -28,9 +28,10 @@ export function NamesPane({ rows, ticked, state }: { rows: readonly Row[]; ticke
   const { data: saved } = useQuery(filingPatternsQuery);
   const examples = useQuery(patternExamplesQuery(useDeferredValue(naming)));
   const ask = useAsking(state);
-  const saving = useSaveNamed(
-    (wanted: Naming, on) => answer(api.PUT("/api/filing-patterns", { body: wanted, params: { query: { on } } })),
-    (wanted) => saved?.find((one) => one.naming.name === wanted.name?.trim())?.version,
+  const saving = useSaveSeen(
+    (wanted: Naming, on: string) =>
+      answer(api.PUT("/api/filing-patterns", { body: wanted, params: { query: { on } } })),
+    (wanted) => saved?.find((one) => one.naming.name === wanted.name?.trim())?.version ?? "",
     () => cache.invalidateQueries({ queryKey: filingPatternsQuery.queryKey }),
   );
   const ids = rows.map((row) => row.id);

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { answer, api, type Row, type SheetField, type WordingRule, type WordingStep } from "../api/client";
 import { wordingRulesQuery } from "../api/filesQueries";
 import { Trouble } from "../words/Trouble";
-import { useSaveNamed } from "../words/useSaveNamed";
+import { useSaveSeen } from "../words/useSaveSeen";
 import { meantWords, useAsking } from "./asking";
 import { StepFields } from "./StepFields";
 import type { SheetState } from "./useSheet";
@@ -28,9 +28,9 @@ export function WordingPane({ rows, ticked, fields, state }: Props) {
   const [name, setName] = useState("");
   const ask = useAsking(state);
   const keep = () => cache.invalidateQueries({ queryKey: wordingRulesQuery.queryKey });
-  const saving = useSaveNamed(
-    (rule: WordingRule, on) => answer(api.PUT("/api/wording-rules", { body: rule, params: { query: { on } } })),
-    (rule) => saved?.find((one) => one.rule.name === rule.name.trim())?.version,
+  const saving = useSaveSeen(
+    (rule: WordingRule, on: string) => answer(api.PUT("/api/wording-rules", { body: rule, params: { query: { on } } })),
+    (rule) => saved?.find((one) => one.rule.name === rule.name.trim())?.version ?? "",
     keep,
   );
   const order = useMutation({

@@ -6,6 +6,7 @@ import { accountsQuery, sessionQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
 import { moment } from "../words/figures";
 import { Trouble } from "../words/Trouble";
+import { useSaveSeen } from "../words/useSaveSeen";
 
 const ROLES: Record<Role, string> = {
   reader: "looks and listens, changes nothing",
@@ -19,13 +20,18 @@ export function PeoplePage() {
   const { data: people, error } = useQuery(accountsQuery);
   const { data: session } = useQuery(sessionQuery);
   const again = () =>
-    void Promise.all([accountsQuery, sessionQuery].map((one) => cache.invalidateQueries({ queryKey: one.queryKey })));
-  const change = useMutation({
-    mutationFn: ({ id, ...body }: { id: number; role?: Role; password?: string; closed?: boolean }) =>
-      answer(api.PATCH("/api/accounts/{account_id}", { params: { path: { account_id: id } }, body })),
-    onSuccess: again,
-  });
-  const trouble = error ?? change.error;
+    Promise.all([accountsQuery, sessionQuery].map((one) => cache.invalidateQueries({ queryKey: one.queryKey })));
+  const change = useSaveSeen(
+    ({ id, ...body }: { id: number; role?: Role; password?: string; closed?: boolean }, seen: Account | undefined) =>
+      answer(
+        api.PATCH("/api/accounts/{account_id}", {
+          params: { path: { account_id: id } },
+          body: { ...body, seen: seen && { role: seen.role, closed: seen.closed_at !== null } },
+        }),
+      ),
+    ({ id }) => people?.find((one) => one.id === id),
+    again,
+  );
   return (
     <Desk
       title={
@@ -34,11 +40,16 @@ export function PeoplePage() {
           <span className="quiet">everything that is done is in the ledger under its name</span>
         </>
       }
-      margin={people && <NewAccount key={String(people.length === 0)} isFirst={people.length === 0} onMade={again} />}
+      margin={
+        people && (
+          <NewAccount key={String(people.length === 0)} isFirst={people.length === 0} onMade={() => void again()} />
+        )
+      }
     >
-      {trouble && (
+      {(error || change.trouble) && (
         <div className="px-5 pt-3">
-          <Trouble error={trouble} />
+          {error && <Trouble error={error} />}
+          {change.trouble}
         </div>
       )}
       {session && !session.sign_in && (
@@ -66,8 +77,8 @@ export function PeoplePage() {
               <Line
                 key={one.id}
                 one={one}
-                busy={change.isPending}
-                onChange={(what) => change.mutate({ id: one.id, ...what })}
+                busy={change.isSaving}
+                onChange={(what) => change.save({ id: one.id, ...what })}
               />
             ))}
           </tbody>

@@ -74,14 +74,15 @@ export function ReconcileTable({ docket, sources, title }: Props) {
       margin={
         <Rules
           table={table}
-          onForget={(field) => rule.mutate({ field, source: "", fixed: false })}
-          onPrefer={(field, source) => rule.mutate({ field, source, fixed: true })}
+          onForget={(field) => rule.save({ field, source: "", fixed: false })}
+          onPrefer={(field, source) => rule.save({ field, source, fixed: true })}
         />
       }
     >
-      {error && (
+      {(error || rule.trouble) && (
         <div className="px-5 py-3">
-          <Trouble error={error} />
+          {error && <Trouble error={error} />}
+          {rule.trouble}
         </div>
       )}
       <div className="flex items-center gap-2 px-5 py-3">

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { answer, api, type Docket, type Reconcile, type SourcesState, type Taking } from "../api/client";
 import { docketQuery, reconcileQuery, docketSourcesQuery } from "../api/queries";
+import { useSaveSeen } from "../words/useSaveSeen";
 
 /** What is known of a docket's release outside, and everything that can be done about it. */
 export function useSources(docket: Docket) {
@@ -65,10 +66,11 @@ export function useReconcile(docket: Docket, enabled: boolean) {
     mutationFn: () => answer(api.POST("/api/dockets/{docket_id}/reconcile/back", path)),
     onSuccess: keep,
   });
-  const rule = useMutation({
-    mutationFn: (change: { field: string; source: string; fixed: boolean }) =>
-      answer(api.PUT("/api/source-rules", { body: change })),
-    onSuccess: () => cache.invalidateQueries({ queryKey: reconcileQuery(docket.id).queryKey }),
-  });
-  return { table: query.data ?? null, take, back, rule, error: take.error ?? back.error ?? rule.error ?? query.error };
+  const rule = useSaveSeen(
+    (change: { field: string; source: string; fixed: boolean }, seen: string) =>
+      answer(api.PUT("/api/source-rules", { body: { ...change, seen } })),
+    (change) => query.data?.rules.find((one) => one.field === change.field && one.fixed)?.source ?? "",
+    () => cache.invalidateQueries({ queryKey: reconcileQuery(docket.id).queryKey }),
+  );
+  return { table: query.data ?? null, take, back, rule, error: take.error ?? back.error ?? query.error };
 }

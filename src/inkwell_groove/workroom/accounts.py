@@ -21,6 +21,7 @@ from sqlalchemy.orm import Session
 from inkwell_groove.core.accounts import Attempts, Person, Role, accept_name, accept_password
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, Missing, NotSignedIn, Refused, TooOften
+from inkwell_groove.core.seen import check_seen
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Account, SignIn, now
@@ -146,17 +147,28 @@ class Accounts(Part):
             return _view(account, None)
 
     def change(
-        self, account_id: int, *, role: Role | None, password: str | None, closed: bool | None, who: str
+        self,
+        account_id: int,
+        *,
+        role: Role | None,
+        password: str | None,
+        closed: bool | None,
+        who: str,
+        seen: dict[str, Any] | None = None,
     ) -> AccountView:
-        """Gives an account another role or password, closes or opens it; wherever it is signed in, it no longer is.
+        """Give an account another role or password, close or open it; wherever it is signed in, it no longer is.
 
-        Raises Missing, Refused, or Conflict where no keeper would be left.
+        `seen` is its role and whether it is closed, as far as is known. Raises Missing, Refused, ChangedMeanwhile, or
+        Conflict if no keeper would be left.
         """
         with self._database.begin() as session:
             account = session.get(Account, account_id, with_for_update=True)
             if account is None:
                 raise Missing(f"there is no account {account_id}", remedy="Look at the list of people")
             before = {"role": account.role, "closed": account.closed_at is not None}
+            wanted = {"role": role, "closed": closed}
+            asked = {name: value for name, value in wanted.items() if value is not None}
+            check_seen((name, seen[name], before[name], value) for name, value in asked.items() if seen is not None)
             if role is not None:
                 account.role = role
             if password is not None:

@@ -28,12 +28,18 @@ class NewAccount(Credentials):
     role: Role
 
 
+class AccountSeen(_Body):
+    role: Role
+    closed: bool
+
+
 class AccountChange(_Body):
     """Only what changes."""
 
     role: Role | None = None
     password: str | None = Field(default=None, max_length=MAX_PASSWORD)
     closed: bool | None = None
+    seen: AccountSeen | None = Field(default=None, description="As the account is, as far as is known.")
 
 
 class PasswordChange(_Body):
@@ -97,7 +103,14 @@ def make_account(room: Room, who: Who, new: NewAccount) -> AccountView:
 
 @router.patch("/accounts/{account_id}", operation_id="changeAccount", openapi_extra=KEEPER)
 def change_account(room: Room, who: Who, account_id: int, change: AccountChange) -> AccountView:
-    return room.accounts.change(account_id, role=change.role, password=change.password, closed=change.closed, who=who)
+    return room.accounts.change(
+        account_id,
+        role=change.role,
+        password=change.password,
+        closed=change.closed,
+        who=who,
+        seen=change.seen.model_dump() if change.seen else None,
+    )
 
 
 def _view(needed: bool, person: Person) -> SessionView:

@@ -53,6 +53,9 @@ class RuleChange(Strict):
     field: str
     source: str = ""
     fixed: bool
+    seen: str | None = Field(
+        default=None, description="The source that is preferred as far as is known, empty for none."
+    )
 
 
 class ArtChoice(Strict):
@@ -114,7 +117,7 @@ def take_values_back(room: Room, who: Who, docket_id: int) -> ReconcileView:
 
 @router.put("/source-rules", operation_id="setSourceRule", openapi_extra=KEEPER, status_code=204)
 def set_source_rule(room: Room, who: Who, change: RuleChange) -> None:
-    room.reconciling.set_rule(change.field, change.source, fixed=change.fixed, who=who)
+    room.reconciling.set_rule(change.field, change.source, fixed=change.fixed, who=who, seen=change.seen)
 
 
 @router.get("/dockets/{docket_id}/source-art", operation_id="sourceArt")

@@ -16,6 +16,7 @@ from inkwell_groove.core.matching.laying import laid_on
 from inkwell_groove.core.matching.reconcile import MERGED, TYPED, Row, Rule, learnt, merged, row
 from inkwell_groove.core.matching.release import SourceRelease
 from inkwell_groove.core.matching.score import Scored, listed
+from inkwell_groove.core.seen import check_seen
 from inkwell_groove.store.models import DescribedValue, Docket, SourceChoice, SourceRule, now
 from inkwell_groove.workroom import docket_ways, ledger
 from inkwell_groove.workroom.part import Part
@@ -122,11 +123,18 @@ class Reconciling(Part):
         self._events.docket_changed(docket_id)
         return self.view(docket_id)
 
-    def set_rule(self, name: str, source: str, *, fixed: bool, who: str) -> None:
-        """Prefers a source for a field by hand, or forgets all that was learnt of that field. Raises Refused."""
+    def set_rule(self, name: str, source: str, *, fixed: bool, who: str, seen: str | None = None) -> None:
+        """Prefer a source for a field by hand, or forget all that was learnt of that field.
+
+        `seen` is the source that is preferred as far as is known. Raises Refused, or ChangedMeanwhile if another is.
+        """
         if name not in {spec.name for spec in (*RELEASE_FIELDS, *TRACK_FIELDS)}:
             raise Refused(f"there is no field '{name}'", remedy="Choose one of the table's")
         with self._database.begin() as session:
+            rows = session.scalars(select(SourceRule).where(SourceRule.field == name).with_for_update())
+            preferred = next((one.source for one in rows if one.fixed), "")
+            if seen is not None:
+                check_seen([(f"preferred source of {name}", seen, preferred, source if fixed else "")])
             session.execute(delete(SourceRule).where(SourceRule.field == name))
             if fixed:
                 session.add(SourceRule(field=name, source=source, taken=0, passed_over=0, fixed=True))

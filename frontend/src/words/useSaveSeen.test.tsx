@@ -4,7 +4,7 @@ import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/re
 import { afterEach, expect, test, vi } from "vitest";
 
 import { Problem } from "../api/client";
-import { useSaveNamed } from "./useSaveNamed";
+import { useSaveSeen } from "./useSaveSeen";
 
 afterEach(cleanup);
 
@@ -14,9 +14,9 @@ const conflict = () =>
   ]);
 
 function Form({ send, versions }: { send: (wanted: string, on: string) => Promise<unknown>; versions: string[] }) {
-  const { save, trouble } = useSaveNamed(
+  const { save, trouble } = useSaveSeen(
     send,
-    () => versions[0],
+    () => versions[0] ?? "",
     () => {
       versions.shift();
       return Promise.resolve();

@@ -6,19 +6,19 @@ import { ChangedMeanwhile } from "./ChangedMeanwhile";
 import { Trouble } from "./Trouble";
 
 /**
- * Saving something as a whole under a name, in place of the version that is known to stand there.
+ * Saving something in place of what is known to stand there.
  *
- * If somebody else has saved another one under that name meanwhile, `trouble` shows both, and one chooses. `versionOf`
- * is asked again then: whatever is saved in place of theirs was seen.
+ * If somebody else has put something else there meanwhile, `trouble` shows both, and one chooses. `seenOf` is asked
+ * again then: whatever is saved in place of theirs was seen.
  */
-export function useSaveNamed<T>(
-  send: (wanted: T, on: string) => Promise<unknown>,
-  versionOf: (wanted: T) => string | undefined,
+export function useSaveSeen<T, S>(
+  send: (wanted: T, seen: S) => Promise<unknown>,
+  seenOf: (wanted: T) => S,
   onChanged: () => Promise<unknown>,
   onSaved: () => void = () => undefined,
 ): { save: (wanted: T) => void; isSaving: boolean; trouble: ReactNode } {
   const saving = useMutation({
-    mutationFn: (wanted: T) => send(wanted, versionOf(wanted) ?? ""),
+    mutationFn: (wanted: T) => send(wanted, seenOf(wanted)),
     onSuccess: async () => {
       onSaved();
       await onChanged();
