@@ -95,12 +95,16 @@ def _temporary_folder() -> Iterator[None]:
     if not _MEMORY.is_dir() or shutil.disk_usage(_MEMORY).free < _ROOM_BYTES:
         yield
         return
+    before = os.environ.get("TMPDIR")
     with tempfile.TemporaryDirectory(prefix="inkwell-", dir=_MEMORY, ignore_cleanup_errors=True) as folder:
         os.environ["TMPDIR"] = folder
         try:
             yield
         finally:
-            del os.environ["TMPDIR"]
+            if before is None:
+                del os.environ["TMPDIR"]
+            else:
+                os.environ["TMPDIR"] = before
 
 
 def _run_beside_each_other(checks: Sequence[_Check]) -> list[str]:
