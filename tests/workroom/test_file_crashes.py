@@ -13,7 +13,7 @@ from inkwell_groove.core.files.moving import FileIdentity, Renaming, rename_all
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.journal import Journal
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.workroom.files.orders import FILING, FilingOrder, Order, write_lines
+from inkwell_groove.workroom.files.orders import FILING, FilingOrder, Order, Result, read_lines, write_lines
 from inkwell_groove.workroom.jobs.arguments import OfStep, UndoStep
 from inkwell_groove.workroom.jobs.files import write_files
 from inkwell_groove.workroom.jobs.files_undo import take_back_files
@@ -153,6 +153,35 @@ def test_undoing_is_killed_at_every_point(place: Place) -> None:
     for point in every_kill(place.undo, written):
         place.undo()
         assert below(place.folder) == place.before, f"killed at point {point} and begun again"
+
+
+def test_a_cover_that_is_gone_keeps_nothing_else_from_moving(tmp_path: Path) -> None:
+    place = WholeFolder(tmp_path)
+    place.anew()
+    (place.folder / "in" / "cover.jpg").unlink()
+    place.write()
+    here = below(place.folder)
+    assert {"out/new/02 b.flac", "out/new/list.m3u"} <= here.keys() and "out/new/cover.jpg" not in here
+    results = [Result.model_validate_json(line) for line in read_lines(place.media.step(1) / "results")]
+    assert [one.path for one in results if one.problem] == ["in/cover.jpg"]
+
+
+def test_a_list_that_somebody_altered_since_is_told_of_when_the_step_is_undone(tmp_path: Path) -> None:
+    place = WholeFolder(tmp_path)
+    place.anew()
+    place.write()
+    with (place.folder / "all.m3u").open("a") as file:
+        file.write("another.flac\n")
+    assert place.undo() == {"files": 7, "left": 1}
+    left = [Result.model_validate_json(line) for line in read_lines(place.media.step(1) / "taken back")]
+    (told,) = [one for one in left if one.problem]
+    assert told.path == "all.m3u" and told.problem is not None and "altered again" in told.problem["what"]
+    assert "another.flac" in (place.folder / "all.m3u").read_text(), "it was left as somebody made it"
+    # Somebody takes their line out again: now it can be undone.
+    text = (place.folder / "all.m3u").read_text()
+    (place.folder / "all.m3u").write_text(text.removesuffix("another.flac\n"))
+    assert place.undo() == {"files": 7, "left": 0}
+    assert below(place.folder) == place.before
 
 
 class Filing:

@@ -9,7 +9,8 @@ beside the journal where it is much.
     {"kind": "renamed"}                                                          all that stand above were
     {"kind": "moved"}                                                            what pointed at them is corrected too
     {"kind": "move back", "file": 7, "old": ..., "new": ..., "identity": [...]}  about to be moved back
-    {"kind": "corrections back"}                                                 what pointed at them is as it was
+    {"kind": "corrections back", "left": [...]}                                  what pointed at them is as it was, but
+                                                                                 for those left
     {"kind": "moved back"}                                                       all were
 
 An identity is what `FileIdentity` holds. "path" is

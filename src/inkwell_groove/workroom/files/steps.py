@@ -291,6 +291,8 @@ class Steps(Part):
         # Files that went from the folder since then have no row any more.
         here = set(session.scalars(select(BundleFile.id).where(BundleFile.id.in_(found))))
         found = {key: one for key, one in found.items() if key in here}
+        # A list or picture beside them may have no row; what is told of it is told all the same.
+        told_of = [*found.values(), *(one for one in results if one.file_id <= 0)]
         files = files_of(session, here, lock=True, facts=True)
         forward = state == UNDER_WAY
         changed = [
@@ -300,10 +302,10 @@ class Steps(Part):
         if changed:
             session.execute(update(BundleFile), changed)
         problems = _grouped(
-            (one.path, f"{one.problem['what']}. {one.problem['remedy']}") for one in found.values() if one.problem
+            (one.path, f"{one.problem['what']}. {one.problem['remedy']}") for one in told_of if one.problem
         )
-        told = _grouped((one.path, word) for one in found.values() for word in one.told)
-        left = sum(one.problem is not None for one in found.values())
+        told = _grouped((one.path, word) for one in told_of for word in one.told)
+        left = sum(one.problem is not None for one in told_of)
         if stopped is not None:
             problems.insert(0, f"It stopped: {stopped['what']}")
         for bundle_id in {one.bundle_id for one in files.values()}:

@@ -75,7 +75,9 @@ class _Writing:
         self._moves_noted = [line for line in lines if line["kind"] == "move"]
         self._made = -len([line for line in lines if line["kind"] == "will" and line["file"] < 0])
         self._made_paths = {
-            line["path"] for line in lines if line["kind"] == "will" and line["file"] in self._done and line["file"] < 0
+            media.path_of(line["path"])
+            for line in lines
+            if line["kind"] == "will" and line["file"] in self._done and line["file"] < 0
         }
         self._results: dict[int, Result] = {
             one.file_id: one for line in read_lines(folder / "results") if (one := Result.model_validate_json(line))
@@ -292,12 +294,12 @@ class _Writing:
         self._journal.add([{"kind": "moved"}])
 
     def _may_move(self, order: Order) -> bool:
-        """Whether it was written; for what goes along, whether all sound that moves below its root was."""
-        if order.goes_along:
-            sound = (one for one in self.orders if one.root == order.root and one.new_path and not one.goes_along)
-            return all(self._may_move(one) for one in sound)
+        """Return whether it was written, and for what goes along, whether all sound that moves below its root was."""
         result = self._results.get(order.file_id)
-        return result is not None and result.problem is None
+        if result is None or result.problem is not None:
+            return False
+        sound = (one for one in self.orders if one.root == order.root and one.new_path and not one.goes_along)
+        return not order.goes_along or all(self._may_move(one) for one in sound)
 
     def _correct(self, root: Path, moved: Mapping[str, str]) -> None:
         """Have playlists and cue sheets below `root` name files where they lie now, by their old places."""
@@ -306,7 +308,7 @@ class _Writing:
             suffix = path.suffix.lower()
             if suffix not in POINTING or path.is_symlink() or not path.is_file():
                 continue
-            if self._media.name_of(path) in self._made_paths:
+            if path in self._made_paths:
                 continue  # corrected before this was begun again; names that changed places would change back
             here = path.relative_to(root).as_posix()
             was_in, lies_in = (posixpath.dirname(one) for one in (lay_at.get(here, here), here))

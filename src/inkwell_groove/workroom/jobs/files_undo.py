@@ -15,7 +15,7 @@ from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.store.journal import Journal
 from inkwell_groove.store.media import MediaStore, sync_folder
-from inkwell_groove.workroom.files.orders import problem_of, write_lines
+from inkwell_groove.workroom.files.orders import Result, problem_of, write_lines
 from inkwell_groove.workroom.jobs.arguments import OfStep
 from inkwell_groove.workroom.jobs.kind import Progress, Task
 from inkwell_groove.workroom.jobs.kind import Result as JobResult
@@ -52,8 +52,10 @@ class _Undoing:
         first_move = next((at for at, line in enumerate(self._lines) if line["kind"] == "move"), len(self._lines))
         written = [line for line in self._lines[:first_move] if line["kind"] == "will"]
         corrected = [line for line in self._lines[first_move:] if line["kind"] == "will"]
-        self._once("corrections back", lambda: self._take_back(corrected))
-        self._once("moved back", self._move_back)
+        self._take_corrections_back(corrected)
+        if not self._of_kind("moved back"):
+            self._move_back()
+            self._journal.add([{"kind": "moved back"}])
         self._take_back(written, progress)
         changed = {line["file"] for line in (*written, *self._moves) if line["file"] > 0}
         was_at = {line["file"]: line["old"] for line in self._moves}
@@ -62,16 +64,28 @@ class _Undoing:
             found = result_of(self._orders[key], self._roots[key], was_at.get(key, self._orders[key].path))
             # What stopped it on its way says more than that it is not there.
             final.append(found.model_copy(update={"problem": self._problems.get(key) or found.problem}))
+        final += [
+            self._left(line) for line in (*written, *corrected) if line["file"] < 0 and line["file"] in self._problems
+        ]
         write_lines(self._folder / "taken back", final)
-        return {"files": len(final), "left": sum(one.problem is not None for one in final)}
+        return {"files": len(changed), "left": sum(one.problem is not None for one in final)}
+
+    def _left(self, line: Line) -> Result:
+        """Return what is told of a list or picture beside the files that could not be undone."""
+        path, key = self._media.path_of(line["path"]), line["file"]
+        root = next((one for one in self._roots.values() if path.is_relative_to(one)), path.parent)
+        name = path.relative_to(root).as_posix()
+        return Result(file_id=key, path=name, kind="beside", problem=self._problems[key])
 
     def _of_kind(self, kind: str) -> list[Line]:
         return [line for line in self._lines if line["kind"] == kind]
 
-    def _once(self, part: str, work: Any) -> None:
-        if not self._of_kind(part):
-            work()
-            self._journal.add([{"kind": part}])
+    def _take_corrections_back(self, corrected: Sequence[Line]) -> None:
+        """Undo them once. Those that somebody had altered since are tried again whenever the step is undone again."""
+        noted = self._of_kind("corrections back")
+        left = set(noted[-1].get("left", ())) if noted else {line["file"] for line in corrected}
+        self._take_back([line for line in corrected if line["file"] in left])
+        self._journal.add([{"kind": "corrections back", "left": sorted(left & self._problems.keys())}])
 
     def _renamings(self, lines: Sequence[Line]) -> list[Renaming]:
         return [renaming_of(line, self._roots[line["file"]], self._folder.name) for line in lines]
