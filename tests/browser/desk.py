@@ -80,7 +80,9 @@ class DeckSide:
         expect(self.page.get_by_role("region", name="Level")).to_be_visible()
 
     def press(self, name: str) -> None:
-        self.page.get_by_role("button", name=name, exact=True).click()
+        """Press what asks the server for something, and wait for its answer: only then may the clock go on."""
+        with self.page.expect_response(lambda answer: answer.request.method != "GET"):
+            self.page.get_by_role("button", name=name, exact=True).click()
 
     def put_on(self, record: str) -> None:
         self.page.get_by_label("On the platter").select_option(record)
