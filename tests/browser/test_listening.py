@@ -1,65 +1,69 @@
-"""What comes out of the loudspeaker: caught on its way there, sample by sample."""
+"""What comes out of the loudspeaker, sample by sample, while the time of the loudspeaker is held by the test."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import watched
 from tests.browser.desk import Desk
-from tests.browser.test_tracks_stage import wait_for
 from tests.live import Server
 
 pytestmark = pytest.mark.browser
 RATE_HZ = 44_100
 HZ = 441.0
-# What is on its way to the loudspeaker is caught where it is rendered: a page that is held up loses none of it.
-CATCH = """
-const CATCHER = `
-registerProcessor("catcher", class extends AudioWorkletProcessor {
-    block = new Float32Array(4096);
-    filled = 0;
-    process([[line]]) {
-        this.block.set(line ?? new Float32Array(128), this.filled);
-        this.filled += 128;
-        if (this.filled === this.block.length) {
-            this.port.postMessage(Array.from(this.block));
-            this.filled = 0;
+# In place of the loudspeaker: the same graph of nodes, rendered into memory as far as the test lets it. It stops every
+# tenth of a second, and goes on when the player has had a turn and nothing that it asked for is still on its way, so
+# that a machine which is busy is only slower. What a late answer does is tested where the clock is held as a whole
+# (frontend/src/player/reel.test.ts).
+HELD_LOUDSPEAKER = """
+const STEP_S = 0.1, LENGTH_S = 20, TURN_MS = 110;
+let underway = 0;
+const send = window.fetch;
+window.fetch = async (url, ...rest) => {
+    if (!/[?&]samples=/.test(url)) return send(url, ...rest);
+    underway++;
+    try {
+        const answer = await send(url, ...rest);
+        return new Response(await answer.arrayBuffer(), answer);
+    } finally {
+        underway--;
+    }
+};
+const turn = () => new Promise((done) => setTimeout(done, TURN_MS));
+window.AudioContext = class extends OfflineAudioContext {
+    allowed = 0;
+    constructor({ sampleRate }) {
+        super(2, LENGTH_S * sampleRate, sampleRate);
+        window.loudspeaker = this;
+        this.stops = Array.from({ length: LENGTH_S / STEP_S - 1 }, (_, before) => super.suspend((before + 1) * STEP_S));
+    }
+    async resume() {
+        if (this.rendered) return;
+        this.rendered = this.startRendering();
+        for (const [before, stop] of this.stops.entries()) {
+            await stop;
+            do await turn();
+            while (underway > 0 || this.allowed < (before + 1) * STEP_S);
+            void super.resume();
         }
-        return true;
     }
-});
-`;
-window.caught = [];
-const connect = AudioNode.prototype.connect;
-AudioNode.prototype.connect = function (target, ...rest) {
-    const { context } = this;
-    if (!(target instanceof AudioDestinationNode)) return connect.call(this, target, ...rest);
-    if (!context.sum) {
-        context.sum = context.createGain();
-        connect.call(context.sum, target);
-        context.audioWorklet.addModule(URL.createObjectURL(new Blob([CATCHER], {type: "text/javascript"}))).then(() => {
-            const catcher = new AudioWorkletNode(context, "catcher");
-            catcher.port.onmessage = ({ data }) => window.caught.push(data);
-            connect.call(context.sum, catcher);
-            connect.call(catcher, target);
-        });
+    async goOn(seconds) {
+        this.allowed += seconds;
+        while (this.currentTime < this.allowed - STEP_S) await turn();
     }
-    return connect.call(this, context.sum, ...rest);
+    async heard() {
+        const { currentTime } = this;
+        this.allowed = Infinity;
+        const line = (await this.rendered).getChannelData(0);
+        return Array.from(line.subarray(0, currentTime * this.sampleRate));
+    }
 };
 """
-
-
-@pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
-    """A tab in which a script of the test's own may run beside those of the application."""
-    yield from watched(browser, bypass_csp=True)
 
 
 @pytest.fixture
@@ -78,27 +82,29 @@ def docket(server: Server, tmp_path: Path) -> Any:
 
 
 def test_listening_for_something_else_leaves_no_gap_and_no_step(page: Page, server: Server, docket: Any) -> None:
-    page.add_init_script(CATCH)
+    def goes_on(seconds: float) -> None:
+        page.evaluate("(seconds) => window.loudspeaker.goOn(seconds)", seconds)
+
+    page.add_init_script(HELD_LOUDSPEAKER)
     Desk(page, server).go(f"/dockets/{docket['id']}/repair?view=sound")
     expect(page.get_by_label("Rumble", exact=True).get_by_role("checkbox").first).to_be_checked()
-    page.wait_for_timeout(1_000)
     page.keyboard.press("Space")
     expect(page.get_by_role("group", name="Listen for")).to_be_visible()
-    page.wait_for_timeout(1_200)
+    goes_on(1.2)
     for key in ("1", "2", "1", "2"):
         page.keyboard.press(key)
-        page.wait_for_timeout(600)
+        goes_on(0.6)
     # A change of the plan while it plays.
     with page.expect_response(lambda answer: "/heard?" in answer.url):
         below = page.get_by_label("Cut below")
         below.fill("25")
         below.press("Enter")
-    page.wait_for_timeout(1_200)
-    wait_for(lambda: page.evaluate("window.caught.length") * 4_096 > 4 * RATE_HZ, page)
-    sound = np.concatenate([np.array(one) for one in page.evaluate("window.caught")])
+        goes_on(0.6)
+    goes_on(0.6)
+    sound = np.array(page.evaluate("window.loudspeaker.heard()"))
     loud = np.flatnonzero(np.abs(sound) > 0.2)
-    sound = sound[loud[0] + round(0.1 * RATE_HZ) : loud[-1]]
-    assert len(sound) > 3 * RATE_HZ
+    sound = sound[loud[0] + round(0.1 * RATE_HZ) :]
+    assert len(sound) > 4 * RATE_HZ
     # A tone's amplitude at each sample, from it and the one a quarter of a turn later.
     quarter = round(RATE_HZ / HZ / 4)
     amplitude = np.hypot(sound[:-quarter], sound[quarter:])
