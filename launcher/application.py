@@ -97,6 +97,18 @@ def check_environment() -> None:
                 f"INKWELL_HOST={host()} is not an address. Give one of this machine's addresses, or 0.0.0.0 for all, "
                 "and the names by which others reach it in INKWELL_NAMES."
             ) from None
+        if not given and not os.environ.get("INKWELL_PROXIES"):
+            raise CannotGoOn(
+                f"INKWELL_HOST={host()}: passwords would travel in the clear. Set INKWELL_TLS_CERTIFICATE and "
+                "INKWELL_TLS_KEY, or name the proxy that others reach it through in INKWELL_PROXIES."
+            )
+    for proxy in filter(None, os.environ.get("INKWELL_PROXIES", "").replace(" ", "").split(",")):
+        try:
+            ipaddress.ip_network(proxy)
+        except ValueError:
+            raise CannotGoOn(
+                f"INKWELL_PROXIES: {proxy} is neither an address nor a network. Write 192.0.2.7 or 192.0.2.0/24."
+            ) from None
 
 
 def start(port: int, outside: Mapping[str, str]) -> str:

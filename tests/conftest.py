@@ -17,7 +17,10 @@ from inkwell_groove.demo.imports import IMPORTS_FOLDER, IMPORTS_NAME, write_impo
 from launcher.database import Database
 from tests.discs import HIDDEN, Running, lay_out
 from tests.live import Server, new_schema
+from tests.people import guarded
 from tests.sources import RunningSources, write_catalogue
+
+__all__ = ["guarded"]
 
 # Otherwise what a test makes fail is printed with every local variable of every frame, which takes seconds.
 logs.configure()

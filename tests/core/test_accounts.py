@@ -1,4 +1,4 @@
-"""Roles, names, passwords, and how soon one may try again."""
+"""Roles, names and passwords."""
 
 from __future__ import annotations
 
@@ -6,7 +6,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkwell_groove.core.accounts import MIN_PASSWORD, ROLES, Attempts, accept_name, accept_password, may
+from inkwell_groove.core.accounts import (
+    MIN_PASSWORD,
+    ROLES,
+    accept_name,
+    accept_password,
+    lesser,
+    look_of,
+    may,
+    name_key,
+)
 from inkwell_groove.core.errors import Refused
 
 
@@ -36,47 +45,51 @@ def test_a_password_is_long_and_not_the_name() -> None:
             accept_password(poor, name="Ilse Vanterroe")
 
 
-class Clock:
-    now = 0.0
-
-    def __call__(self) -> float:
-        return self.now
-
-
-def test_after_so_many_failures_one_waits_until_the_oldest_is_past() -> None:
-    clock = Clock()
-    attempts = Attempts(allowed=3, within_s=60.0, clock=clock)
-    for at in (0.0, 10.0, 20.0):
-        clock.now = at
-        assert attempts.wait_s("ilse") == 0
-        attempts.failed("ilse")
-    assert attempts.wait_s("ilse") == pytest.approx(40)
-    assert attempts.wait_s("jon") == 0
-    clock.now = 60.0
-    assert attempts.wait_s("ilse") == 0
-    attempts.failed("ilse")
-    assert attempts.wait_s("ilse") == pytest.approx(10)
-    attempts.succeeded("ilse")
-    assert attempts.wait_s("ilse") == 0
+@pytest.mark.parametrize(
+    "name",
+    [
+        "Ilse V\u0430nterroe",  # a Cyrillic letter among Latin ones
+        "\u0399lse Vanterroe",  # a Greek one
+        "Ilse\u200b Vanterroe",  # a space without width
+        "Ilse\u2060Vanterroe",
+        "\u202eeslI",
+    ],
+)
+def test_a_name_that_passes_for_another_is_refused(name: str) -> None:
+    with pytest.raises(Refused):
+        accept_name(name)
 
 
-@given(st.lists(st.tuples(st.sampled_from("abcdefgh"), st.floats(0, 30)), max_size=60))
-def test_never_more_failures_than_allowed_within_any_window_nor_more_keys(tries: list[tuple[str, float]]) -> None:
-    clock = Clock()
-    attempts = Attempts(allowed=2, within_s=20.0, clock=clock, most_keys=8)
-    done: dict[str, list[float]] = {}
-    for key, later in tries:
-        clock.now += later
-        if attempts.wait_s(key) == 0:
-            attempts.failed(key)
-            done.setdefault(key, []).append(clock.now)
-    for times in done.values():
-        assert all(third - first >= 20.0 - 1e-9 for first, third in zip(times, times[2:], strict=False))
+def test_a_name_is_kept_in_one_form() -> None:
+    assert accept_name("\uff29\uff4c\uff53\uff45 Vanterroe") == "Ilse Vanterroe", "full width (Unicode TR15, NFKC)"
+    assert accept_name("Jose\u0301") == "Jos\u00e9"
 
 
-def test_made_up_names_do_not_fill_the_memory() -> None:
-    attempts = Attempts(allowed=1, within_s=60.0, clock=Clock(), most_keys=10)
-    for number in range(100):
-        attempts.failed(f"name {number}")
-    assert attempts.wait_s("name 0") == 0
-    assert attempts.wait_s("name 99") > 0
+def test_two_spellings_of_one_name_have_one_key_and_nothing_else_has() -> None:
+    one = {name_key(name) for name in ("Jos\u00e9 Strau\u00df", "JOSE\u0301 STRAUSS", "  jos\u00e9  strauss ")}
+    assert len(one) == 1
+    for other in ("Jose Strauss", "Jos\u00e9 Strau\u200bss", "Jos\u00e9\u2060 Strauss", "Jos\u0435 Strauss"):
+        assert name_key(other) not in one
+
+
+@given(st.text(max_size=40))
+def test_a_key_is_its_own_key(name: str) -> None:
+    assert name_key(name_key(name)) == name_key(name)
+
+
+@pytest.mark.parametrize(
+    ("one", "other"),
+    [("Ilse", "I1se"), ("Moreau", "Mor\u00e9au"), ("Pope", "\u0420\u043e\u0440\u0435"), ("Olaf", "0laf")],
+)
+def test_names_that_look_alike_are_known(one: str, other: str) -> None:
+    assert look_of(one) == look_of(other)
+    assert name_key(one) != name_key(other)
+
+
+def test_names_that_look_different_are_different() -> None:
+    assert len({look_of(name) for name in ("Ilse", "Elsa", "Jon", "Tam", "\u674e\u660e", "Rosa")}) == 6
+
+
+def test_the_lesser_of_two_roles() -> None:
+    assert lesser("keeper", "reader") == lesser("reader", "keeper") == "reader"
+    assert lesser("archivist", "keeper") == "archivist"

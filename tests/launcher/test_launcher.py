@@ -89,7 +89,10 @@ def certificate(folder: Path) -> dict[str, str]:
 def test_it_serves_others_on_the_address_it_is_given(tmp_path: Path, with_tls: bool) -> None:
     """127.0.0.2 is an address of this machine, and not loopback's own: for the application it is elsewhere."""
     port = processes.free_port()
-    settings = {"INKWELL_HOST": "127.0.0.2", **(certificate(tmp_path) if with_tls else {})}
+    settings = {
+        "INKWELL_HOST": "127.0.0.2",
+        **(certificate(tmp_path) if with_tls else {"INKWELL_PROXIES": "192.0.2.7"}),
+    }
     where = f"{'https' if with_tls else 'http'}://127.0.0.2:{port}"
     try:
         started = inkwell(tmp_path, "serve", "--port", str(port), **settings)
@@ -133,6 +136,8 @@ def test_the_database_and_the_store_that_the_environment_names_are_used(tmp_path
         ("serve", {"INKWELL_TLS_CERTIFICATE": "cert.pem"}, "its companion is not"),
         ("serve", {"INKWELL_TLS_CERTIFICATE": "no.pem", "INKWELL_TLS_KEY": "no.key"}, "there is no file no.pem"),
         ("serve", {"INKWELL_HOST": "archive.example"}, "in INKWELL_NAMES"),
+        ("serve", {"INKWELL_HOST": "127.0.0.2"}, "passwords would travel in the clear"),
+        ("serve", {"INKWELL_PROXIES": "192.0.2.7, *"}, "* is neither an address nor a network"),
         ("demo", {"INKWELL_HOST": "127.0.0.2"}, "for this machine alone"),
         ("demo", {"INKWELL_SIGN_IN": "always"}, "for this machine alone"),
     ],

@@ -1,14 +1,14 @@
-"""Who may do what, what a name and a password must be, and how soon one may try again."""
+"""Who may do what, and what a name and a password must be."""
 
 from __future__ import annotations
 
 import re
-from collections import OrderedDict, deque
-from collections.abc import Callable
+import unicodedata
 from typing import Literal, NamedTuple, get_args
 
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.folding import without_accents
 
 Role = Literal["reader", "archivist", "keeper"]
 """A reader looks and listens; an archivist does the work; a keeper also decides what holds for the whole house."""
@@ -17,28 +17,89 @@ ROLES: tuple[Role, ...] = get_args(Role)
 MIN_PASSWORD, MAX_PASSWORD = 15, 256
 """Characters. NIST SP 800-63B-4, 3.1.1.2: at least 15 where a password is all that is asked for (from memory)."""
 _NAME = re.compile(r"[\w][\w .'-]{0,58}[\w.]", re.UNICODE)
+# Scripts that one name is written in (Unicode UTS #39, 5.1, "highly restrictive").
+_WRITTEN_TOGETHER = ({"CJK", "HIRAGANA", "KATAKANA"}, {"CJK", "BOPOMOFO"}, {"CJK", "HANGUL"})
+_ALIKE = str.maketrans(
+    {
+        **dict(zip("авгеікмнорстухѕјԁԛԝ", "abreikmhopctyxsjdqw", strict=True)),
+        **dict(zip("АВЕІЈКМНОРСТУХЅԚԜ", "ABEIJKMHOPCTYXSQW", strict=True)),
+        **dict(zip("αβγεικνορτυχω", "abyeikvoptuxw", strict=True)),
+        **dict(zip("ΑΒΕΖΗΙΚΜΝΟΡΤΥΧ", "ABEZHIKMNOPTYX", strict=True)),
+        **dict(zip("0153", "olse", strict=True)),
+        "I": "l",
+        "|": "l",
+        "ı": "i",
+    }
+)
 
 
 class Person(NamedTuple):
-    """Whoever is asking for something."""
+    """Whoever asks for something, from which address. `by_token` says that a script asks, with a token of theirs."""
 
     name: str
     role: Role
+    account_id: int | None = None
+    by_token: bool = False
+    address: str = ""
+
+    @property
+    def signature(self) -> str:
+        """The name under which the ledger keeps what this person does."""
+        return f"token of {self.name}" if self.by_token else self.name
 
 
 def may(role: Role, needed: Role) -> bool:
-    """Whether a role is enough for what needs another: each may do all that the ones before it may."""
+    """Return whether a role is enough for what needs another: each may do all that the ones before it may."""
     return ROLES.index(role) >= ROLES.index(needed)
 
 
+def lesser(one: Role, other: Role) -> Role:
+    """Return the role of two that may do less."""
+    return min(one, other, key=ROLES.index)
+
+
 def accept_name(name: str) -> str:
-    """A name as the ledger writes it. Raises Refused."""
-    name = clean_text(name)
+    """Return a name as the ledger writes it, in Unicode NFKC.
+
+    Raises Refused for other characters than those of names, and for letters of two scripts, which look like others.
+    """
+    name = clean_text(unicodedata.normalize("NFKC", name))
     if not _NAME.fullmatch(name):
         raise Refused(
             "a name has 2 to 60 letters, digits, spaces, points, hyphens", where="name", remedy="Choose another name"
         )
+    scripts = _scripts(name)
+    if len(scripts) > 1 and not any(scripts <= together for together in _WRITTEN_TOGETHER):
+        raise Refused(
+            f"a name with letters of {' and '.join(sorted(script.title() for script in scripts))} looks like another",
+            where="name",
+            remedy="Write it in one script",
+        )
     return name
+
+
+def name_key(name: str) -> str:
+    """Return what two spellings of one person's name have in common: NFKC, without case; never longer than 200.
+
+    Accents and characters that cannot be seen count: who is meant must write them.
+    """
+    for _ in range(2):  # what one comes to may come to something else
+        name = clean_text(unicodedata.normalize("NFKC", name)).casefold()
+    return clean_text(unicodedata.normalize("NFKC", name))[:200].strip()
+
+
+def look_of(name: str) -> str:
+    """Return a name as it looks at a glance: without case and accents, its letters as the Latin ones they resemble.
+
+    Two accounts may not look alike. The idea is the skeleton of Unicode UTS #39, 4; the table is a part of its
+    confusables, from memory.
+    """
+    return without_accents(name.translate(_ALIKE).casefold()).translate(_ALIKE)
+
+
+def _scripts(name: str) -> set[str]:
+    """Return the scripts of a name's letters, each by the first word of its characters' names: LATIN, CYRILLIC, CJK."""
+    return {unicodedata.name(char, "UNKNOWN").split()[0].split("-")[0] for char in name if char.isalpha()}
 
 
 def accept_password(password: str, *, name: str) -> str:
@@ -54,33 +115,3 @@ def accept_password(password: str, *, name: str) -> str:
             "this is too easily guessed", where="password", remedy="Choose words that have nothing to do with your name"
         )
     return password
-
-
-class Attempts:
-    """Failures by key within a window of time: after so many, the next try has to wait until the oldest is past.
-
-    The least recently failed keys are forgotten beyond `most_keys`, so that nobody fills the memory with made-up names.
-    """
-
-    def __init__(self, *, allowed: int, within_s: float, clock: Callable[[], float], most_keys: int = 10_000) -> None:
-        self._allowed, self._within_s, self._clock, self._most_keys = allowed, within_s, clock, most_keys
-        self._failures: OrderedDict[str, deque[float]] = OrderedDict()
-
-    def wait_s(self, key: str) -> float:
-        """How long to wait before trying; 0 for not at all."""
-        failed = self._failures.get(key)
-        if failed is None:
-            return 0.0
-        now = self._clock()
-        while failed and now - failed[0] >= self._within_s:
-            failed.popleft()
-        return self._within_s - (now - failed[0]) if len(failed) >= self._allowed else 0.0
-
-    def failed(self, key: str) -> None:
-        self._failures.setdefault(key, deque(maxlen=self._allowed)).append(self._clock())
-        self._failures.move_to_end(key)
-        while len(self._failures) > self._most_keys:
-            self._failures.popitem(last=False)
-
-    def succeeded(self, key: str) -> None:
-        self._failures.pop(key, None)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from ipaddress import ip_network
 from pathlib import Path
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, SecretStr, field_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
@@ -25,8 +26,23 @@ class Settings(BaseSettings):
     sign_in: Literal["elsewhere", "always"] = Field(
         default="elsewhere", description="On loopback too, with 'always': where a proxy stands before it."
     )
+    proxies: str = Field(
+        default="",
+        description="Addresses or networks of the proxies before it, commas between: they say whose request it is.",
+    )
     tls_certificate: Path | None = Field(default=None, description="PEM file, to be reached as https.")
     tls_key: Path | None = None
+    oidc_issuer: str = Field(
+        default="", description="Address of an OpenID Connect issuer; empty for no single sign-on."
+    )
+    oidc_client: str = Field(default="", description="What the issuer calls this application.")
+    oidc_secret: SecretStr = Field(default=SecretStr(""), description="What it shows the issuer to prove that it is.")
+    oidc_name: str = Field(default="Single sign-on", description="What the button for it says.")
+    oidc_role_claim: str = Field(default="groups", description="The claim that says what somebody may do.")
+    oidc_roles: str = Field(
+        default="", description="Its values and the roles they give: 'staff=archivist, sound-heads=keeper'."
+    )
+    oidc_timeout_s: float = Field(default=6.0, gt=0, le=60)
     workers: int = Field(default=2, ge=1, le=32, description="Jobs that run at the same time.")
     carriers_root: Path = Field(
         default=_ROOT / "var" / "demo" / "carriers", description="What the simulated decks can play."
@@ -59,6 +75,15 @@ class Settings(BaseSettings):
     max_upload_bytes: int = Field(default=64 * 1024**3, description="The largest recording that is taken in.")
     archivist: str = Field(default="archivist", description="Who the ledger says did it, where nobody signs in.")
 
+    @field_validator("proxies")
+    @classmethod
+    def _are_addresses(cls, proxies: str) -> str:
+        """Return the list without spaces. Raises ValueError for what is neither an address nor a network."""
+        found = [one.strip() for one in proxies.split(",") if one.strip()]
+        for one in found:
+            ip_network(one)
+        return ",".join(found)
+
     @property
     def other_roots(self) -> dict[str, Path]:
         """Folders outside the media store that rows speak of, by the name they have there."""
@@ -73,6 +98,10 @@ class Settings(BaseSettings):
     @property
     def needs_sign_in(self) -> bool:
         return self.sign_in == "always" or self.host not in LOOPBACK
+
+    @property
+    def has_single_sign_on(self) -> bool:
+        return bool(self.oidc_issuer and self.oidc_client)
 
     @property
     def known_names(self) -> frozenset[str]:

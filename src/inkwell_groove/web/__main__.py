@@ -21,8 +21,12 @@ from inkwell_groove.web.app import make_app
 def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
     logs.configure()
     given = settings()
-    if given.host not in LOOPBACK and given.tls_certificate is None:
-        structlog.get_logger().warning("passwords would travel in the clear", remedy="set INKWELL_TLS_CERTIFICATE")
+    if given.host not in LOOPBACK and given.tls_certificate is None and not given.proxies:
+        sys.exit(
+            f"INKWELL_HOST={given.host}: passwords would travel in the clear. Set INKWELL_TLS_CERTIFICATE and "
+            "INKWELL_TLS_KEY, or name the proxy that others reach this through in INKWELL_PROXIES."
+        )
+    os.umask(0o077)  # what is kept here is for whoever runs it
     # Once it has closed, the server raises the signal that ended it again: Python then leaves in order, and takes the
     # sockets and semaphores of the job workers with it.
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
@@ -35,6 +39,8 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
                 port=given.port,
                 log_level="warning",
                 timeout_graceful_shutdown=3,
+                proxy_headers=bool(given.proxies),
+                forwarded_allow_ips=given.proxies,
                 ssl_certfile=given.tls_certificate,
                 ssl_keyfile=given.tls_key,
             )

@@ -1,6 +1,6 @@
-"""`python -m inkwell_groove.web.account NAME ROLE`: makes an account, with the password that comes on standard input.
+"""`python -m inkwell_groove.web.account NAME ROLE`: make an account, with the password from standard input.
 
-The first keeper is made so, before anybody can sign in; `./inkwell account` asks for the password and calls this.
+This makes the first keeper, before anybody can sign in. `./inkwell account` asks for the password and calls it.
 """
 
 from __future__ import annotations
@@ -10,13 +10,15 @@ import sys
 from typing import cast
 
 from inkwell_groove import logs
-from inkwell_groove.core.accounts import ROLES, Role
+from inkwell_groove.core.accounts import ROLES, Person, Role
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.settings import settings
-from inkwell_groove.workroom.accounts import Accounts
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.people.accounts import Accounts
+from inkwell_groove.workroom.people.passwords import Passwords
+from inkwell_groove.workroom.people.signing_in import SigningIn
 
 
 def main() -> int:
@@ -27,10 +29,12 @@ def main() -> int:
     logs.configure()
     given = settings()
     database = Database(given.database_url)
-    accounts = Accounts(database, MediaStore(given.media_root, others=given.other_roots), Events(), given)
+    doors = (database, MediaStore(given.media_root, others=given.other_roots), Events())
+    passwords = Passwords()
+    accounts = Accounts(*doors, SigningIn(*doors, given, passwords), passwords)
     try:
         password = sys.stdin.readline().rstrip("\n")
-        made = accounts.make(wanted.name, password, cast(Role, wanted.role), who=given.archivist)
+        made = accounts.make(wanted.name, password, cast(Role, wanted.role), by=Person(given.archivist, "keeper"))
     except InkwellError as refusal:
         sys.stderr.write(f"{refusal}\n")
         return 1

@@ -16,6 +16,7 @@ from inkwell_groove.store.settings import Settings, settings
 from inkwell_groove.web import access, problems
 from inkwell_groove.web.guard import Guard
 from inkwell_groove.web.headers import SecureHeaders
+from inkwell_groove.web.leaving import LeavingEndsStreams
 from inkwell_groove.web.routes import (
     artwork,
     collection,
@@ -98,6 +99,7 @@ def make_app(
         app.include_router(part.router, prefix="/api", dependencies=[Depends(access.check)])
     access.tell_in(app)
     _serve_frontend(app, chosen)
+    app.add_middleware(LeavingEndsStreams)
     app.add_middleware(Guard, given=chosen)
     app.add_middleware(SecureHeaders)
     return app

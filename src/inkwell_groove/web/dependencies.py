@@ -24,7 +24,7 @@ def _asking(connection: HTTPConnection) -> Person:
 
 def _who(connection: HTTPConnection) -> str:
     """Return who is asking, as the ledger writes it."""
-    return _asking(connection).name
+    return _asking(connection).signature
 
 
 # The largest whole number that all readers of JSON agree on (RFC 8259, section 6): no place in a recording is near it.

@@ -16,10 +16,13 @@ from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from inkwell_groove.store.settings import LOOPBACK, Settings
+from inkwell_groove.web.access import CAME_BACK
 from inkwell_groove.web.problems import problem
 
 _LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
 _SAFE_SITES = {"same-origin", "none"}
+# Proxies add one of these (RFC 7239 and, of the others, common practice).
+_FORWARDED = ("forwarded", "x-forwarded-for", "x-forwarded-host", "x-forwarded-proto", "x-real-ip", "via")
 
 
 class Guard:
@@ -29,23 +32,30 @@ class Guard:
         self._app = app
         self._names = _LOOPBACK | given.known_names
         self._addresses = given.host not in LOOPBACK
+        self._signs_in = given.needs_sign_in
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):
             await self._app(scope, receive, send)
             return
-        refusal = foreign(Headers(scope=scope), self._names, addresses=self._addresses)
+        headers = Headers(scope=scope)
+        refusal = foreign(headers, self._names, addresses=self._addresses, is_a_visit=_is_a_visit(scope, headers))
+        remedy = "Open the application at the address it printed when it started"
+        if refusal is None and not self._signs_in and any(name in headers for name in _FORWARDED):
+            refusal = "a proxy forwards requests here, while whoever reaches this address is let in without signing in"
+            remedy = "Set INKWELL_SIGN_IN=always and name the proxy's address in INKWELL_PROXIES"
         if refusal is None:
             await self._app(scope, receive, send)
         elif scope["type"] == "websocket":
             await send({"type": "websocket.close", "code": 1008, "reason": refusal})
         else:
-            answer = problem(403, refusal, remedy="Open the application at the address it printed when it started")
-            await answer(scope, receive, send)
+            await problem(403, refusal, remedy=remedy)(scope, receive, send)
 
 
-def foreign(headers: Headers, names: Collection[str] = _LOOPBACK, *, addresses: bool = False) -> str | None:
-    """Why a request is not from one of our own pages; none for one that is."""
+def foreign(
+    headers: Headers, names: Collection[str] = _LOOPBACK, *, addresses: bool = False, is_a_visit: bool = False
+) -> str | None:
+    """Return why a request is not from one of our own pages; None for one that is, and for a link that is followed."""
     host = headers.get("host", "")
     name = _name(host).casefold()
     if name not in names and not (addresses and _is_address(name)):
@@ -53,9 +63,22 @@ def foreign(headers: Headers, names: Collection[str] = _LOOPBACK, *, addresses: 
     origin = headers.get("origin")
     if origin is not None and _place(origin) != host:
         return f"requests from {origin} are not answered"
-    if origin is None and headers.get("sec-fetch-site", "none") not in _SAFE_SITES:
+    if origin is None and not is_a_visit and headers.get("sec-fetch-site", "none") not in _SAFE_SITES:
         return "requests from another site are not answered"
     return None
+
+
+def _is_a_visit(scope: Scope, headers: Headers) -> bool:
+    """Return whether somebody followed a link to a page of ours, or comes back from single sign-on.
+
+    Pages show nothing that they do not ask for themselves, and no cookie comes with a visit from another site.
+    """
+    return (
+        scope.get("method") == "GET"
+        and headers.get("sec-fetch-mode") == "navigate"
+        and headers.get("sec-fetch-dest") == "document"
+        and (not scope["path"].startswith("/api/") or scope["path"] == CAME_BACK)
+    )
 
 
 def _name(host: str) -> str:

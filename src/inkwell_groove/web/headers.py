@@ -24,10 +24,12 @@ _COMMON = {
 
 
 def secure(headers: MutableHeaders, path: str) -> None:
-    """Adds what is missing to the headers of an answer for an address."""
+    """Add what is missing to the headers of an answer for an address."""
     for name, value in _COMMON.items():
         headers.setdefault(name, value)
     headers.setdefault(_POLICY, _DATA_POLICY if path.startswith("/api/") else _PAGE_POLICY)
+    if path.startswith("/api/"):
+        headers.setdefault("Cache-Control", "no-store")
 
 
 class SecureHeaders:

@@ -26,6 +26,7 @@ from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.core.seen import ChangedMeanwhile
 from inkwell_groove.store.database import Busy, DatabaseAway
 from inkwell_groove.web.headers import secure
+from inkwell_groove.workroom.people.single_sign_on import IssuerAway
 
 log = structlog.get_logger()
 
@@ -38,6 +39,7 @@ _STATUS: tuple[tuple[type[InkwellError], int], ...] = (
     (NotAllowed, 403),
     (TooOften, 429),
     (SourceTrouble, 502),
+    (IssuerAway, 502),
     (DatabaseAway, 503),
     (Busy, 503),
     (DiskFull, 507),
@@ -49,7 +51,8 @@ _TITLES = {
     409: "Not possible now",
     422: "Not acceptable as it is",
     429: "Too often",
-    502: "A source did not answer",
+    413: "Too large",
+    502: "Another service did not answer",
     503: "Not ready",
     507: "Disk full",
 }

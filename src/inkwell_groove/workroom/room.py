@@ -17,7 +17,6 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom import docket_ways, house_documents
-from inkwell_groove.workroom.accounts import Accounts
 from inkwell_groove.workroom.authorities.headings import Headings
 from inkwell_groove.workroom.authorities.names import Names
 from inkwell_groove.workroom.collection.searching import Collection
@@ -45,6 +44,12 @@ from inkwell_groove.workroom.packages.parcels import Parcels
 from inkwell_groove.workroom.packages.profiles import PROFILE, Profiles, follow_profile
 from inkwell_groove.workroom.packages.sealing import Sealing
 from inkwell_groove.workroom.packages.sending import Sending
+from inkwell_groove.workroom.people.access_log import AccessLog
+from inkwell_groove.workroom.people.accounts import Accounts
+from inkwell_groove.workroom.people.passwords import Passwords
+from inkwell_groove.workroom.people.signing_in import SigningIn
+from inkwell_groove.workroom.people.single_sign_on import SingleSignOn
+from inkwell_groove.workroom.people.tokens import Tokens
 from inkwell_groove.workroom.pictures import Pictures
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.presence import Presence
@@ -85,7 +90,14 @@ class Workroom:
             free_bytes=free_bytes,
         )
         self.events = Events()
-        self.accounts = Accounts(self.database, self.media, self.events, settings)
+        passwords = Passwords()
+        self.signing_in = SigningIn(self.database, self.media, self.events, settings, passwords)
+        self.accounts = Accounts(self.database, self.media, self.events, self.signing_in, passwords)
+        self.single_sign_on = SingleSignOn(
+            self.database, self.media, self.events, settings, self.signing_in, self.accounts
+        )
+        self.tokens = Tokens(self.database, self.media, self.events, self.signing_in)
+        self.access_log = AccessLog(self.database, self.media, self.events)
         self.dockets = Dockets(self.database, self.media, self.events)
         self.presence = Presence(self.database, self.media, self.events, clock=clock)
         self.ledger_book = LedgerBook(self.database, self.media, self.events)
@@ -243,6 +255,7 @@ class Workroom:
         self.shelf_look_ups.close()
         self.look_ups.close()
         self.hearing.close()
+        self.signing_in.close()
         self.events.close()
         self.jobs.close()
         self.database.close()

@@ -111,7 +111,7 @@ class TakingBack(Part):
                     raise NotAllowed(
                         f"only a keeper takes this back: {entry.action}", where=by.name, remedy="Ask a keeper"
                     )
-            view, dockets = self._go(session, sorted(found, reverse=True), Going(by.name))
+            view, dockets = self._go(session, sorted(found, reverse=True), Going(by.signature))
             if not view.done:
                 raise Conflict(
                     "it was changed since, or taken back already",

@@ -4,7 +4,7 @@ A docket has carriers, a carrier sides, a side takes, of which one is chosen. Jo
 on and the ledger hang from the docket. A chain is said once, and copied into every take that came through it.
 """
 
-from inkwell_groove.store.models.accounts import Account, SignIn
+from inkwell_groove.store.models.accounts import AccessEntry, Account, ScriptToken, SignIn
 from inkwell_groove.store.models.authorities import Heading, HeadingMerge, HeadingVariant
 from inkwell_groove.store.models.base import EXACT, NOW, Base, UtcDateTime, now
 from inkwell_groove.store.models.dockets import (
@@ -31,6 +31,7 @@ __all__ = [
     "EXACT",
     "NAME_LENGTH",
     "NOW",
+    "AccessEntry",
     "Account",
     "Artwork",
     "Audit",
@@ -58,6 +59,7 @@ __all__ = [
     "Package",
     "PlanVersion",
     "Recording",
+    "ScriptToken",
     "Side",
     "SignIn",
     "SoundRelation",

@@ -17,7 +17,7 @@ from inkwell_groove.core.files.naming import Naming
 from inkwell_groove.core.files.pictures import mime_of
 from inkwell_groove.core.files.spreadsheet import MOST_BYTES as MOST_BYTES_OF_SPREADSHEET
 from inkwell_groove.core.wording.rules import WordingRule
-from inkwell_groove.web.access import KEEPER, READER
+from inkwell_groove.web.access import EXPORT, KEEPER, READER
 from inkwell_groove.web.dependencies import On, Room, Who
 from inkwell_groove.web.receiving import received
 from inkwell_groove.web.routing import Router
@@ -200,7 +200,7 @@ def derive(room: Room, wanted: Derive) -> Response:
     return _as_it_is(room.proposing.derive(wanted.file_ids, wanted.what))
 
 
-@router.get("/sheet/spreadsheet", operation_id="spreadsheet", response_class=Response)
+@router.get("/sheet/spreadsheet", operation_id="spreadsheet", response_class=Response, openapi_extra=EXPORT)
 def spreadsheet(
     room: Room, bundle: Bundles, form: Literal["csv", "xlsx"], column: Annotated[list[str], Query(min_length=1)]
 ) -> Response:

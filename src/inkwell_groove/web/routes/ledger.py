@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import Query, Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from inkwell_groove.web.access import EXPORT
 from inkwell_groove.web.dependencies import Asking, Room
 from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.ledger_book import MAX_PAGE, LedgerFilter
@@ -44,7 +45,7 @@ def people(room: Room) -> list[str]:
     return room.ledger_book.people()
 
 
-@router.get("/ledger.csv", operation_id="ledgerCsv", response_class=Response)
+@router.get("/ledger.csv", operation_id="ledgerCsv", response_class=Response, openapi_extra=EXPORT)
 def as_csv(room: Room, wanted: Annotated[LedgerFilter, Query()]) -> Response:
     """The entries that are wanted, oldest first, with what was before and after."""
     data = room.ledger_book.as_csv(wanted)

@@ -10,6 +10,7 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 
 from inkwell_groove.core.filing import safe_name
+from inkwell_groove.web.access import EXPORT
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.receiving import received
 from inkwell_groove.web.routing import Router
@@ -19,7 +20,9 @@ from inkwell_groove.workroom.views import JobView
 router = Router("parcels")
 
 
-@router.get("/dockets/{docket_id}/parcel.zip", operation_id="parcel", response_class=StreamingResponse)
+@router.get(
+    "/dockets/{docket_id}/parcel.zip", operation_id="parcel", response_class=StreamingResponse, openapi_extra=EXPORT
+)
 def parcel(room: Room, docket_id: int) -> StreamingResponse:
     """Takes, plans, description, pictures and ledger of a docket."""
     shelfmark, files = room.parcels.contents(docket_id)

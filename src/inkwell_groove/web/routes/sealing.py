@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from inkwell_groove.core.copies.order import FORMS, CopyForm, CopyKind
 from inkwell_groove.core.copies.players import Target
 from inkwell_groove.core.sealing.profile import Profile
-from inkwell_groove.web.access import KEEPER
+from inkwell_groove.web.access import EXPORT, KEEPER
 from inkwell_groove.web.dependencies import On, Room, Who
 from inkwell_groove.web.routing import Router
 from inkwell_groove.web.zipping import zip_stream
@@ -86,7 +86,12 @@ def package_paper(room: Room, package_id: int, name: str) -> PlainTextResponse:
     return PlainTextResponse(text, media_type=media_type, headers={"Content-Security-Policy": _PAPER_POLICY})
 
 
-@router.get("/packages/{package_id}/package.zip", operation_id="packageZip", response_class=StreamingResponse)
+@router.get(
+    "/packages/{package_id}/package.zip",
+    operation_id="packageZip",
+    response_class=StreamingResponse,
+    openapi_extra=EXPORT,
+)
 def package_zip(room: Room, package_id: int, part: str = "") -> StreamingResponse:
     """All files of a package, or of one of its parts, stored without compression: sound does not shrink."""
     if part:
@@ -108,7 +113,12 @@ def make_image(room: Room, who: Who, package_id: int, name: str) -> JobView:
     return room.burning.make(package_id, name, who=who)
 
 
-@router.get("/packages/{package_id}/discs/{name}/image.zip", operation_id="imageZip", response_class=StreamingResponse)
+@router.get(
+    "/packages/{package_id}/discs/{name}/image.zip",
+    operation_id="imageZip",
+    response_class=StreamingResponse,
+    openapi_extra=EXPORT,
+)
 def image_zip(room: Room, package_id: int, name: str) -> StreamingResponse:
     """An image for burning: the sound and its cue sheet."""
     folder, shown = room.burning.image(package_id, name)
