@@ -12,6 +12,21 @@ interface Started {
   stoppedAt: number | null;
 }
 
+interface Told {
+  how: "at once" | "by then";
+  value: number;
+  at: number;
+}
+/** How loud a gain is at a time, by what it was told (Web Audio API, 1.6.3). */
+function loudness(told: Told[], when: number): number {
+  let [value, since] = [0, 0];
+  for (const { how, value: to, at } of told) {
+    if (at > when) return how === "by then" ? value + ((to - value) * (when - since)) / (at - since) : value;
+    [value, since] = [to, at];
+  }
+  return value;
+}
+
 /** An audio context whose clock the test moves, and that notes what is laid where. */
 class HeldContext {
   currentTime = 0;
@@ -19,8 +34,20 @@ class HeldContext {
   readonly destination = {};
   readonly started: Started[] = [];
 
+  /** What each reel's gain is told to be, in the order in which they were made. */
+  readonly gains: Told[][] = [];
+
   createGain() {
-    const gain = { value: 0, setValueAtTime() {}, linearRampToValueAtTime() {}, cancelScheduledValues() {} };
+    const told: Told[] = [];
+    this.gains.push(told);
+    const gain = {
+      value: 0,
+      setValueAtTime: (value: number, at: number) => told.push({ how: "at once", value, at }),
+      linearRampToValueAtTime: (value: number, at: number) => told.push({ how: "by then", value, at }),
+      cancelScheduledValues(from: number) {
+        told.splice(0, told.length, ...told.filter(({ at }) => at < from));
+      },
+    };
     return { gain, connect() {}, disconnect() {} };
   }
   createBuffer(_: number, length: number) {
@@ -189,6 +216,38 @@ describe("Reel", () => {
     expect(sounding.length).toBeGreaterThan(0);
     for (const one of sounding) expect(one.stoppedAt).toBeCloseTo((first?.at ?? 0) + 0.012, 6);
     next.stop();
+  });
+
+  it.each([0, 0.004, 0.012, 0.05])("leaves no hole where it is taken over %s s after it took over", async (later) => {
+    const { made: first } = reel([[0, 60_000]]);
+    await first.prepare();
+    first.start();
+    await passes(1);
+    const { made: second } = reel([[0, 60_000]], { over: first, sample: first.place()?.sample ?? 0 });
+    await second.prepare();
+    second.start();
+    context.currentTime += later;
+    const { made: third } = reel([[0, 60_000]], { over: second, sample: second.place()?.sample ?? 0 });
+    await third.prepare();
+    third.start();
+    const now = context.currentTime;
+    for (let when = now; when < now + 0.4; when += 0.001) {
+      const sum = context.gains.reduce((all, told) => all + loudness(told, when), 0);
+      expect(sum).toBeCloseTo(1, 3);
+    }
+    third.stop();
+  });
+
+  it("is heard no longer however often it is stopped", async () => {
+    const { made } = reel([[0, 60_000]]);
+    await made.prepare();
+    made.start();
+    await passes(1);
+    made.stop();
+    const told = [...(context.gains[0] ?? [])];
+    context.currentTime += 0.02;
+    made.stop();
+    expect(context.gains[0]).toEqual(told);
   });
 
   it("stops with the server's reason when a piece cannot be had", async () => {

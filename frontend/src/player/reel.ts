@@ -110,16 +110,19 @@ export class Reel {
     this.pump();
   }
 
-  /** Stops sounding softly, and for good. */
-  stop(when = this.context.currentTime + LEAD_S): void {
+  /** Stops sounding softly, and for good: never before it has come up, for what it took over from is gone by then. */
+  stop(wanted = this.context.currentTime + LEAD_S): void {
+    if (this.abort.signal.aborted) return;
     this.abort.abort();
     if (this.timer) clearInterval(this.timer);
-    const level = 10 ** (this.sound.gainDb / 20);
-    this.gain.gain.cancelScheduledValues(when);
-    if (this.laid.length > 0) this.gain.gain.setValueAtTime(level, when);
+    const last = this.laid.at(-1);
+    if (!last) return this.gain.disconnect();
+    const when = Math.max(wanted, this.begun + FADE_S);
+    this.gain.gain.setValueAtTime(10 ** (this.sound.gainDb / 20), when);
     this.gain.gain.linearRampToValueAtTime(0, when + FADE_S);
     for (const { node } of this.laid) node.stop(when + FADE_S);
-    setTimeout(() => this.gain.disconnect(), 1000 * (when - this.context.currentTime + FADE_S) + 200);
+    // By the sound card's clock: a busy machine's runs behind the wall's, and what still sounds would be cut off.
+    last.node.onended = () => this.gain.disconnect();
   }
 
   /** Where it is, or will be at a time; none before it has begun. */
