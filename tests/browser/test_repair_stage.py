@@ -39,6 +39,18 @@ def docket(server: Server, demo_carriers: Path) -> Any:
     return server.get(f"/dockets/{opened['id']}")
 
 
+@pytest.fixture
+def repaired(server: Server, docket: Any) -> Any:
+    """The docket, its side scanned and repaired."""
+    side = side_of(server, docket)
+    if side["plan"]["plan"]["restoration"]["clicks"] is None:
+        server.post(f"/sides/{side['id']}/scan")
+        server.wait_for_jobs()
+        edit = {"op": "restore", "restoration": {"clicks": {"amount": 40}}}
+        server.post(f"/sides/{side['id']}/plan/edits", {"based_on": side["plan"]["version"], "edit": edit})
+    return docket
+
+
 def side_of(server: Server, docket: Any) -> Any:
     return server.get(f"/dockets/{docket['id']}")["carriers"][0]["sides"][0]
 
@@ -142,9 +154,9 @@ def test_a_side_is_scanned_mended_heard_and_sealed_and_the_log_tells_it(
     assert int(re.search(r"(\d+) scratch", log)[1]) >= len(told["scratch"]) - 1  # type: ignore[index]
 
 
-def test_what_is_changed_is_heard_without_stopping_and_undone(page: Page, server: Server, docket: Any) -> None:
-    side = side_of(server, docket)
-    Desk(page, server).go(f"/dockets/{docket['id']}/repair?view=damage")
+def test_what_is_changed_is_heard_without_stopping_and_undone(page: Page, server: Server, repaired: Any) -> None:
+    side = side_of(server, repaired)
+    Desk(page, server).go(f"/dockets/{repaired['id']}/repair?view=damage")
     # One that is mended: refusing what is refused already would change nothing.
     row = page.locator("tr[data-start]", has_text="mended").first
     start = row.get_attribute("data-start")
@@ -159,12 +171,12 @@ def test_what_is_changed_is_heard_without_stopping_and_undone(page: Page, server
         page.keyboard.press("Delete")
     expect(page.get_by_role("button", name="Stop")).to_be_visible()
     page.keyboard.press("Control+z")
-    wait_for(lambda: side_of(server, docket)["plan"]["version"] == version, page)
+    wait_for(lambda: side_of(server, repaired)["plan"]["version"] == version, page)
     page.keyboard.press("Space")
 
 
-def test_a_stretch_is_drawn_by_hand_and_two_versions_are_heard(page: Page, server: Server, docket: Any) -> None:
-    Desk(page, server).go(f"/dockets/{docket['id']}/repair?view=damage")
+def test_a_stretch_is_drawn_by_hand_and_two_versions_are_heard(page: Page, server: Server, repaired: Any) -> None:
+    Desk(page, server).go(f"/dockets/{repaired['id']}/repair?view=damage")
     page.get_by_label("Order", exact=True).select_option("largest first")
     expect(page.get_by_role("table", name="Repairs")).to_have_attribute("aria-busy", "false")
     page.locator("tr[data-start]").first.click()
@@ -177,8 +189,8 @@ def test_a_stretch_is_drawn_by_hand_and_two_versions_are_heard(page: Page, serve
     page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 60, steps=5)
     page.mouse.up()
     page.get_by_role("button", name="Keep what is drawn").click()
-    wait_for(lambda: any(one["how"] == "draw" for one in restoration(server, docket)["by_hand"]), page)
-    (drawn,) = [one for one in restoration(server, docket)["by_hand"] if one["how"] == "draw"]
+    wait_for(lambda: any(one["how"] == "draw" for one in restoration(server, repaired)["by_hand"]), page)
+    (drawn,) = [one for one in restoration(server, repaired)["by_hand"] if one["how"] == "draw"]
     assert len(drawn["drawn"]) == drawn["end"] - drawn["start"]
     assert drawn["channel"] == 0
 
@@ -193,33 +205,33 @@ def test_a_stretch_is_drawn_by_hand_and_two_versions_are_heard(page: Page, serve
     page.keyboard.press("Space")
 
 
-def test_a_ticked_box_is_ticked_before_the_page_is_drawn_again(page: Page, server: Server, docket: Any) -> None:
+def test_a_ticked_box_is_ticked_before_the_page_is_drawn_again(page: Page, server: Server, repaired: Any) -> None:
     """And stays so while the server is asked and when it has answered."""
-    Desk(page, server).go(f"/dockets/{docket['id']}/repair?view=sound")
+    Desk(page, server).go(f"/dockets/{repaired['id']}/repair?view=sound")
     box = page.get_by_label("Short overs", exact=True).get_by_role("checkbox")
     seen = box.evaluate(STATES_ONCE_CLICKED)
     assert len(seen) > 1
     assert all(seen)
-    wait_for(lambda: restoration(server, docket)["declip"], page)
+    wait_for(lambda: restoration(server, repaired)["declip"], page)
     page.get_by_role("button", name="Undo").click()
-    wait_for(lambda: not restoration(server, docket)["declip"], page)
+    wait_for(lambda: not restoration(server, repaired)["declip"], page)
 
 
-def test_steps_are_set_and_refuse_what_cannot_be(page: Page, server: Server, docket: Any) -> None:
-    Desk(page, server).go(f"/dockets/{docket['id']}/repair?view=sound")
+def test_steps_are_set_and_refuse_what_cannot_be(page: Page, server: Server, repaired: Any) -> None:
+    Desk(page, server).go(f"/dockets/{repaired['id']}/repair?view=sound")
     page.get_by_label("Equaliser", exact=True).get_by_role("checkbox").check()
     gain = page.get_by_label("Gain of band 1")
     gain.fill("-60")
     expect(gain).to_have_attribute("aria-invalid", "true")
     gain.fill("-6")
     gain.press("Enter")
-    wait_for(lambda: [band["gain_db"] for band in restoration(server, docket)["equaliser"]] == [-6], page)
+    wait_for(lambda: [band["gain_db"] for band in restoration(server, repaired)["equaliser"]] == [-6], page)
     page.get_by_label("Channels", exact=True).get_by_role("checkbox").first.check()
     expect(page.get_by_text(re.compile("The right lags by|too different"))).to_be_visible(timeout=PATIENCE_MS)
     page.get_by_label("Speed", exact=True).get_by_role("checkbox").check()
     page.get_by_label("Ratio").fill("1.35")
     page.get_by_label("Ratio").press("Enter")
-    wait_for(lambda: restoration(server, docket)["speed_ratio"] == 1.35, page)
+    wait_for(lambda: restoration(server, repaired)["speed_ratio"] == 1.35, page)
     for _ in range(3):
         page.get_by_role("button", name="Undo").click()
-    wait_for(lambda: restoration(server, docket)["speed_ratio"] == 1, page)
+    wait_for(lambda: restoration(server, repaired)["speed_ratio"] == 1, page)
