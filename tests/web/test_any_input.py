@@ -1,23 +1,33 @@
-"""Whatever the API is sent, it answers: schemathesis makes requests up from the OpenAPI document, none may break it.
+"""Whatever the API is sent, by whomever, it answers as its OpenAPI document says: schemathesis makes the requests up.
 
 Bodies and parameters are drawn from the document and around it, valid ones and others. A fault in the program (500) is
-a failure; so is an answer that takes as long as to look hung. What is asked for here may alter everything, so the house
-is one of its own.
+a failure; so are an answer outside the document and one that takes as long as to look hung. What is asked for here may
+alter everything, so the houses are of its own: one where nobody signs in, one where everybody must.
 """
 
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterator
 from typing import Any
 
+import pymysql
 import pytest
 import schemathesis
 from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
 from schemathesis.checks import not_a_server_error
+from schemathesis.specs.openapi.checks import (
+    content_type_conformance,
+    response_schema_conformance,
+    status_code_conformance,
+)
 
 from inkwell_groove.web.app import make_app
-from tests.live import Server
+from launcher.database import Database
+from tests.live import Server, new_schema
+from tests.people import make_people, signed_in
 from tests.sounds import record_side
 
 # More are tried by hand, from time to time.
@@ -26,23 +36,57 @@ EXAMPLES = int(os.environ.get("INKWELL_EXAMPLES", "3"))
 _ENDLESS = {"events"}
 # Where the outside world is missing that is what is told: a source, a device, a second root.
 _TOLD = {502, 503, 507}
+CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
+# What a reader's request may write: when they were seen, what the access log says of them, and what is theirs alone.
+THEIR_OWN = {"sign_in", "access_entry", "script_token", "account"}
+_WRITING = re.compile(r"^\s*(?:INSERT|UPDATE|DELETE|REPLACE)\s+(?:INTO\s+|FROM\s+)?`?(\w+)", re.IGNORECASE)
 schema = schemathesis.openapi.from_dict(make_app().openapi()).exclude(operation_id=sorted(_ENDLESS))
+OPERATIONS = [one.ok() for one in schema.get_all_operations()]
+
+
+class Asking:
+    """Who may ask: anybody where nobody signs in; elsewhere a script with a token of some role, or without one."""
+
+    def __init__(self, free: Server, guarded: Server) -> None:
+        self._free, self._guarded = free, guarded
+        self._tokens = {role: _token(guarded, role) for role in ("reader", "archivist", "keeper")}
+
+    def ask(self, case: schemathesis.Case, who: str) -> Any:
+        if who == "where nobody signs in":
+            return case.call(base_url=self._free.address, timeout=30)
+        headers = {"Authorization": f"Bearer {self._tokens[who]}"} if who in self._tokens else {}
+        return case.call(base_url=self._guarded.address, headers=headers, timeout=30)
+
+
+def _token(house: Server, role: str) -> str:
+    wanted = {"purpose": "any input", "role": role, "days": 1}
+    answer = signed_in(house, role).post("/session/tokens", json=wanted)
+    assert answer.status_code == 201, answer.text
+    return str(answer.json()["token"])
 
 
 @pytest.fixture(scope="module")
-def house(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    """A house with a docket that has a take, and a folder of files; no carriers or discs are to be found."""
+def asking(mariadb: Database, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Asking]:
+    """Two houses, each with a docket that has a take, and a folder of files; no carriers or discs are to be found."""
     nothing, heap, side = (tmp_path_factory.mktemp(name) for name in ("nothing", "heap", "side"))
     record_side(side / "side.wav")
     (heap / "files").mkdir()
     record_side(heap / "files" / "one.wav", tracks_s=(3.0,))
     roots = {name: str(nothing) for name in ("INKWELL_CARRIERS_ROOT", "INKWELL_DISCS_ROOT", "INKWELL_TARGETS_ROOT")}
-    with Server(database_url, tmp_path_factory.mktemp("media"), INKWELL_FILES_ROOT=str(heap), **roots) as running:
-        docket = running.open_docket("WH-0990")
-        running.upload(docket["id"], side / "side.wav")
-        running.post("/bundles", {"folder": "files", "in_place": False})
-        running.wait_for_jobs()
-        yield running
+    roots |= {"INKWELL_FILES_ROOT": str(heap), "INKWELL_FIXITY_DAYS": "0"}
+    free = Server(new_schema(mariadb), tmp_path_factory.mktemp("free") / "media", **roots)
+    roots["INKWELL_SIGN_IN"] = "always"
+    guarded = Server(new_schema(mariadb), tmp_path_factory.mktemp("guarded") / "media", **roots)
+    with free, guarded:
+        make_people(guarded)
+        guarded.api.headers["Authorization"] = f"Bearer {_token(guarded, 'keeper')}"
+        for house in (free, guarded):
+            docket = house.open_docket("WH-0990")
+            house.upload(docket["id"], side / "side.wav")
+            house.post("/bundles", {"folder": "files", "in_place": False})
+        for house in (free, guarded):
+            house.wait_for_jobs()
+        yield Asking(free, guarded)
 
 
 @schema.hook
@@ -54,20 +98,53 @@ def map_path_parameters(context: schemathesis.HookContext, path_parameters: Any)
     }
 
 
-# One test an operation, each with a name of its own: of several with one name, xdist runs a single one.
-@pytest.mark.parametrize("operation", [one.ok() for one in schema.get_all_operations()], ids=lambda one: one.label)
-def test_nothing_that_is_sent_breaks_it(operation: Any, house: Server) -> None:
-    @settings(
-        max_examples=EXAMPLES,
-        phases=[Phase.explicit, Phase.generate],
-        derandomize=True,
-        deadline=None,
-        suppress_health_check=list(HealthCheck),
-    )
+tried_often = settings(
+    max_examples=EXAMPLES,
+    phases=[Phase.explicit, Phase.generate],
+    derandomize=True,
+    deadline=None,
+    suppress_health_check=list(HealthCheck),
+)
+WHO = st.sampled_from(["where nobody signs in", "keeper", "archivist", "reader", "nobody"])
+
+
+# Before anything was altered, while no job runs.
+@pytest.mark.parametrize(
+    "operation", [one for one in OPERATIONS if one.definition.raw["x-needs"] == "reader"], ids=lambda one: one.label
+)
+def test_what_a_reader_asks_for_writes_nothing(operation: Any, asking: Asking, mariadb: Database) -> None:
+    """Whatever the role says that a route needs, it is the database that tells what the route does."""
+    log = pymysql.connect(unix_socket=str(mariadb.socket), user="root", autocommit=True)
+
+    @tried_often
     @given(operation.as_strategy())
     def tried(case: schemathesis.Case) -> None:
-        answer = case.call(base_url=house.address, timeout=30)
+        with log.cursor() as cursor:
+            cursor.execute("SET GLOBAL log_output = 'TABLE'")
+            cursor.execute("TRUNCATE mysql.general_log")
+            cursor.execute("SET GLOBAL general_log = ON")
+            asking.ask(case, "reader")
+            cursor.execute("SET GLOBAL general_log = OFF")
+            cursor.execute("SELECT CONVERT(argument USING utf8mb4) FROM mysql.general_log")
+            said = [str(row[0]) for row in cursor.fetchall()]
+        assert any("script_token" in text for text in said), "the log tells of the request"
+        written = {found[1] for text in said if (found := _WRITING.match(text))}
+        assert written <= THEIR_OWN, written - THEIR_OWN
+
+    try:
+        tried()
+    finally:
+        log.close()
+
+
+# Of several tests with one name, xdist runs a single one.
+@pytest.mark.parametrize("operation", OPERATIONS, ids=lambda one: one.label)
+def test_nothing_that_is_sent_breaks_it(operation: Any, asking: Asking) -> None:
+    @tried_often
+    @given(operation.as_strategy(), WHO)
+    def tried(case: schemathesis.Case, who: str) -> None:
+        answer = asking.ask(case, who)
         if answer.status_code not in _TOLD:
-            case.validate_response(answer, checks=[not_a_server_error])
+            case.validate_response(answer, checks=CHECKS)
 
     tried()

@@ -96,7 +96,10 @@ def make_app(
         jobs,
         ledger,
     ):
-        app.include_router(part.router, prefix="/api", dependencies=[Depends(access.check)])
+        app.include_router(
+            part.router, prefix="/api", dependencies=[Depends(access.check)], responses=problems.REFUSALS
+        )
+    problems.tell_in(app)
     access.tell_in(app)
     _serve_frontend(app, chosen)
     app.add_middleware(LeavingEndsStreams)

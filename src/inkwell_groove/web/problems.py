@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import json
 import math
+from typing import Any
 
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from pydantic import BaseModel, Field
 from starlette.exceptions import HTTPException
 
 from inkwell_groove.catalogues.patient import SourceTrouble
@@ -44,7 +46,9 @@ _STATUS: tuple[tuple[type[InkwellError], int], ...] = (
     (Busy, 503),
     (DiskFull, 507),
 )
+MEDIA_TYPE = "application/problem+json"
 _TITLES = {
+    400: "Not understood",
     401: "Not signed in",
     403: "Refused",
     404: "Not found",
@@ -55,6 +59,35 @@ _TITLES = {
     502: "Another service did not answer",
     503: "Not ready",
     507: "Disk full",
+}
+
+
+class ChangedValue(BaseModel):
+    """A value that somebody else has changed meanwhile."""
+
+    name: str
+    yours: Any = None
+    now: Any = None
+
+
+class Problem(BaseModel):
+    """Why something was refused: what is wrong, where, and what to do (RFC 9457)."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    where: str | None = None
+    remedy: str | None = None
+    code: str | None = Field(default=None, description="The kind of refusal, for scripts.")
+    changed: list[ChangedValue] | None = None
+
+
+# What any operation may answer instead, for the OpenAPI document: who asks is looked at before anything else, and the
+# database, the disk and a source outside may be away at any time.
+REFUSALS: dict[int | str, dict[str, Any]] = {
+    status: {"description": title, "content": {MEDIA_TYPE: {"schema": {"$ref": "#/components/schemas/Problem"}}}}
+    for status, title in sorted(_TITLES.items())
 }
 
 
@@ -91,7 +124,7 @@ def problem(
     answer = _Problem(
         {name: value for name, value in body.items() if value is not None},
         status,
-        media_type="application/problem+json",
+        media_type=MEDIA_TYPE,
     )
     # A fault in the program is answered outside of all middleware.
     secure(answer.headers, "/api/")
@@ -105,6 +138,22 @@ def install(app: FastAPI) -> None:
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(OSError, _system)
     app.add_exception_handler(Exception, _fault)
+
+
+def tell_in(app: FastAPI) -> None:
+    """Write into the OpenAPI document what a refusal looks like."""
+    make = app.openapi
+
+    def with_problems() -> dict[str, Any]:
+        document = make()
+        schemas = document.setdefault("components", {}).setdefault("schemas", {})
+        made = Problem.model_json_schema(ref_template="#/components/schemas/{model}")
+        schemas.update(made.pop("$defs", {}), Problem=made)
+        for unused in ("HTTPValidationError", "ValidationError"):
+            schemas.pop(unused, None)
+        return document
+
+    app.openapi = with_problems  # type: ignore[method-assign]
 
 
 async def _refusal(_: Request, error: Exception) -> JSONResponse:
