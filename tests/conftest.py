@@ -28,6 +28,20 @@ settings.register_profile("house", deadline=None, suppress_health_check=[HealthC
 settings.load_profile("house")
 
 
+# Modules that start browsers and servers take minutes: they come first, so that none of them is left for the end.
+_FIRST = ("browser", "launcher", "demo", "workroom", "web")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Put the folders whose modules take longest first; tests keep their order within a module."""
+
+    def place(item: pytest.Item) -> int:
+        folder = item.path.relative_to(Path(__file__).parent).parts[0]
+        return _FIRST.index(folder) if folder in _FIRST else len(_FIRST)
+
+    items.sort(key=place)
+
+
 @pytest.fixture(scope="session")
 def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
     """A private MariaDB server for the test session."""
