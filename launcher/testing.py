@@ -34,7 +34,8 @@ _FRONTEND_STYLE: _Check = ("Front end style (ESLint, Prettier)", ["npm", "run", 
 # server, and often what the ones before have done there: they stay in one process and in their order. Modules go in
 # the order of `tests/conftest.py`, the long ones first.
 _PROCESSES = str(2 * (os.cpu_count() or 1))
-_PYTEST = (PYTHON, "-m", "pytest", "-q", "-n", _PROCESSES, "--dist", "loadfile", "--no-loadscope-reorder", "--durations=10")
+_SPREAD = ("-n", _PROCESSES, "--dist", "loadfile", "--no-loadscope-reorder")
+_PYTEST = (PYTHON, "-m", "pytest", "-q", *_SPREAD, "--durations=10")
 _MEMORY, _ROOM_BYTES = Path("/dev/shm"), 8 << 30  # noqa: S108 - a folder of our own is made in it
 _QUICK = (
     "-m",
