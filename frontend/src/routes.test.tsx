@@ -22,6 +22,8 @@ const ADDRESSES = [
   "/fixity",
   "/profiles",
   "/people",
+  "/account",
+  "/access-log",
   "/ledger",
   "/dockets/7/intake",
   "/dockets/7/transfer",

@@ -16,7 +16,8 @@ import { Frame } from "./frame/Frame";
 import { NamesPage } from "./headings/NamesPage";
 import { HousePage } from "./house/HousePage";
 import { LedgerPage } from "./ledger/LedgerPage";
-import { PasswordPage } from "./people/PasswordPage";
+import { AccessLogPage } from "./people/AccessLogPage";
+import { AccountPage } from "./people/AccountPage";
 import { PeoplePage } from "./people/PeoplePage";
 import { RepairStage } from "./repair/RepairStage";
 import { TransferStage } from "./transfer/TransferStage";
@@ -46,7 +47,8 @@ export const routes: RouteObject[] = [
       { path: "/survey", element: <SurveyPage />, errorElement: <Broken /> },
       { path: "/fixity", element: <FixityPage />, errorElement: <Broken /> },
       { path: "/profiles", element: <ProfilesPage />, errorElement: <Broken /> },
-      { path: "/password", element: <PasswordPage />, errorElement: <Broken /> },
+      { path: "/account", element: <AccountPage />, errorElement: <Broken /> },
+      { path: "/access-log", element: <AccessLogPage />, errorElement: <Broken /> },
       { path: "/people", element: <PeoplePage />, errorElement: <Broken /> },
       { path: "/ledger", element: <LedgerPage />, errorElement: <Broken /> },
       {

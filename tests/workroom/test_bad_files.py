@@ -5,13 +5,14 @@ from __future__ import annotations
 import os
 import shutil
 import struct
+import warnings
 import zipfile
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from inkwell_groove.core.errors import NotSound, ProofFailed
+from inkwell_groove.core.errors import NotSound, ProofFailed, Refused
 from inkwell_groove.core.files import writing
 from inkwell_groove.core.files.audio_bytes import digests
 from inkwell_groove.core.files.pictures import Embedded
@@ -100,8 +101,31 @@ def test_a_damaged_or_endless_name_in_a_zip_leaves_the_others_alone(folder: Path
     path.write_bytes(data)
     found, told = brought_in(path, tmp_path)
     assert set(found) == {"good.flac"}
-    assert any("bad.flac is damaged in the archive" in line for line in told)
+    assert any("bad.flac: it is damaged in the archive" in line for line in told)
     assert any("a name of over 255 bytes" in line for line in told)
+
+
+def test_of_two_parts_with_one_name_the_first_is_kept_and_that_is_told(folder: Path, tmp_path: Path) -> None:
+    path = tmp_path / "twice.zip"
+    with zipfile.ZipFile(path, "w") as archive, warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        archive.write(folder / "good.flac", "A/good.flac")
+        archive.writestr("A/good.flac", b"another")
+        archive.writestr("a/GOOD.FLAC", b"a third")
+        archive.writestr("A/good.flac/inside.txt", b"in a file")
+    found, told = brought_in(path, tmp_path)
+    assert {name: one.kind for name, one in found.items()} == {"A/good.flac": "audio"}
+    assert sum("the first was kept" in line for line in told) == 2
+    assert any("A/good.flac/inside.txt is a file and a folder" in line for line in told)
+
+
+def test_an_archive_made_to_fill_the_disk_is_refused_before_anything_is_unpacked(tmp_path: Path) -> None:
+    path = tmp_path / "bomb.zip"
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("silence.wav", bytes(80_000_000))
+    with pytest.raises(Refused, match="times as large"):
+        brought_in(path, tmp_path)
+    assert not list(tmp_path.rglob("silence.wav"))
 
 
 def riff_without_size(path: Path) -> Path:

@@ -1,7 +1,15 @@
 import { address, bytes } from "./bytes";
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 
-import { answer, api, type Knowledge, type LedgerFilter, type RepairsWanted, type SearchWanted } from "./client";
+import {
+  type AccessKind,
+  answer,
+  api,
+  type Knowledge,
+  type LedgerFilter,
+  type RepairsWanted,
+  type SearchWanted,
+} from "./client";
 
 /** Key, fetcher and type of each resource of the shelf and the stages, in one place. */
 
@@ -106,6 +114,19 @@ export const ledgerQuery = (wanted: LedgerFilter) =>
   queryOptions({
     queryKey: ["ledger", wanted],
     queryFn: ({ signal }) => answer(api.GET("/api/ledger", { params: { query: { ...wanted, limit: 200 } }, signal })),
+    placeholderData: (before) => before,
+  });
+
+export const tokensQuery = queryOptions({
+  queryKey: ["tokens"],
+  queryFn: ({ signal }) => answer(api.GET("/api/session/tokens", { signal })),
+});
+
+export const accessLogQuery = (wanted: { search: string; kind?: AccessKind }) =>
+  queryOptions({
+    queryKey: ["access log", wanted],
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/access-log", { params: { query: { ...wanted, limit: 200 } }, signal })),
     placeholderData: (before) => before,
   });
 

@@ -1,4 +1,4 @@
-import type { LedgerFilter, LedgerLine } from "../api/client";
+import type { LedgerFilter } from "../api/client";
 
 /** The moment a day begins here, as the server takes it; so many days later; nothing for no day. */
 export function startOf(day: string, later = 0): string | undefined {
@@ -10,8 +10,8 @@ export function startOf(day: string, later = 0): string | undefined {
 }
 
 /** Entries by the day they fall on here, in the order they come. */
-export function byDay(lines: readonly LedgerLine[]): [string, LedgerLine[]][] {
-  const days = new Map<string, LedgerLine[]>();
+export function byDay<Line extends { at: string }>(lines: readonly Line[]): [string, Line[]][] {
+  const days = new Map<string, Line[]>();
   for (const line of lines) {
     const day = new Date(line.at).toLocaleDateString("en-GB", {
       weekday: "long",

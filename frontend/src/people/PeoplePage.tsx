@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 
 import { type Account, answer, api, type Role } from "../api/client";
 import { accountsQuery, sessionQuery } from "../api/queries";
@@ -38,6 +39,9 @@ export function PeoplePage() {
         <>
           <h1 className="text-xl">People</h1>
           <span className="quiet">everything that is done is in the ledger under its name</span>
+          <Link className="ml-auto text-primary hover:underline" to="/access-log">
+            Access log
+          </Link>
         </>
       }
       margin={
@@ -119,7 +123,7 @@ function Line({
         </select>
         <span className="quiet block text-[12px]">{ROLES[one.role]}</span>
       </td>
-      <td className="quiet py-2">{one.last_seen_at ? moment(one.last_seen_at) : "nowhere"}</td>
+      <td className="quiet py-2">{one.last_seen_at ? moment(one.last_seen_at) : "never"}</td>
       <td className="quiet py-2">
         {moment(one.made_at)} by {one.made_by}
       </td>
@@ -163,7 +167,7 @@ function Line({
             />
             <button className="press press-main">Set</button>
             <button type="button" className="press" onClick={() => setPassword(null)}>
-              Leave it
+              Cancel
             </button>
           </form>
         )}

@@ -1,14 +1,26 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { answer, api } from "../api/client";
+import { sessionQuery } from "../api/queries";
 import { Mark } from "../frame/Mark";
-import { Trouble } from "../words/Trouble";
+import { Trouble, TroubleText } from "../words/Trouble";
 import { welcome } from "./session";
+
+// What became of single sign-on, as the server says it in the address one comes back to.
+const REFUSED: Record<string, string> = {
+  "no-role": "You are known there, but have no role here, or your account is closed. Ask a keeper.",
+  "name-taken": "An account here has your name, or one that looks like it, and a password. Ask a keeper.",
+  "no-name": "No name came with you that can be used here. Ask a keeper.",
+  away: "The other side did not answer. Try again in a moment.",
+  failed: "It did not work. Begin again.",
+};
 
 /** Who is it? Afterwards the page that was asked for is shown. `before` is who was signed in until now, if anybody. */
 export function SignInPage({ before }: { before: string }) {
   const cache = useQueryClient();
+  const { data: session } = useQuery(sessionQuery);
+  const refused = REFUSED[new URLSearchParams(window.location.search).get("sign-in") ?? ""];
   const [name, setName] = useState(before);
   const [password, setPassword] = useState("");
   const signIn = useMutation({
@@ -63,6 +75,12 @@ export function SignInPage({ before }: { before: string }) {
           {signIn.isPending ? "Looking" : "Sign in"}
         </button>
         {signIn.error && <Trouble error={signIn.error} />}
+        {session?.elsewhere && (
+          <a className="press justify-center" href="/api/session/elsewhere">
+            {session.elsewhere}
+          </a>
+        )}
+        {refused && <TroubleText what={refused} />}
         <p className="quiet text-[12px]">No account yet, or the password forgotten? Ask a keeper of the house.</p>
       </form>
     </main>

@@ -5,7 +5,7 @@ import { NavLink } from "react-router";
 import { answer, api } from "../api/client";
 import { sessionQuery } from "../api/queries";
 
-/** At the foot of the spine: who is signed in, the way out, and for keepers the way to all accounts. */
+/** At the foot of the spine: who is signed in, signing out, and for keepers all accounts. */
 export function SignedIn({ place }: { place: (state: { isActive: boolean }) => string }) {
   const { data: session } = useQuery(sessionQuery);
   const signOut = useMutation({
@@ -22,7 +22,11 @@ export function SignedIn({ place }: { place: (state: { isActive: boolean }) => s
       )}
       {session?.sign_in && (
         <div className="flex items-center gap-2 px-4 py-1.5">
-          <NavLink to="/password" className="min-w-0 flex-1 truncate hover:underline" title="Change your password">
+          <NavLink
+            to="/account"
+            className="min-w-0 flex-1 truncate hover:underline"
+            title="Your account: password, tokens for scripts"
+          >
             {session.name}
             <span className="quiet block text-[12px]">
               {session.role === "reader" ? "reader: looks, changes nothing" : session.role}

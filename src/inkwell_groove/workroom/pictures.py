@@ -7,7 +7,6 @@ from pathlib import Path
 
 from pydantic import BaseModel
 
-from inkwell_groove.core.artwork import examine
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Missing
 from inkwell_groove.core.seen import ChangedMeanwhile, Difference
@@ -34,7 +33,7 @@ class Pictures(Part):
     def add_front(self, docket_id: int, data: bytes, *, name: str, who: str, origin: str = DROPPED) -> ArtworkView:
         """A new front cover; the one before is set aside, not lost. Raises Refused for what is no fit picture."""
         name = clean_text(name.replace("\\", "/").rsplit("/", 1)[-1])[-255:] or "picture"
-        facts = examine(data, name=name)
+        facts = self.decoding.picture(data, name=name)
         sha256 = self._media.keep_picture(data)
         with self._database.begin() as session:
             docket = docket_row(session, docket_id, lock=True)

@@ -20,6 +20,7 @@ from inkwell_groove.workroom import docket_ways, house_documents
 from inkwell_groove.workroom.authorities.headings import Headings
 from inkwell_groove.workroom.authorities.names import Names
 from inkwell_groove.workroom.collection.searching import Collection
+from inkwell_groove.workroom.decoding import Decoding
 from inkwell_groove.workroom.disc.discs import Discs
 from inkwell_groove.workroom.dockets import Dockets
 from inkwell_groove.workroom.doctor.examination import examine, mend
@@ -216,6 +217,9 @@ class Workroom:
         )
         for part in (*parts, *many, self.choosing, self.taking_back):
             part.jobs = self.jobs
+        self.decoding = Decoding()
+        for decoder in (self.pictures, self.source_art, self.proposing, self.steps):
+            decoder.decoding = self.decoding
 
     def start(self) -> None:
         """Clears what a killed server left half written, then takes its jobs up again."""

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from PIL import Image
+from PIL import Image, ImageDraw
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.files.art import Crop, cropped, find_crop, fitted
@@ -61,6 +61,40 @@ def test_the_sleeve_is_found_within_its_scan_and_set_straight(turn: float) -> No
     part = cropped(scan(turn=turn), crop)
     grey = np.asarray(Image.open(io.BytesIO(part)).convert("L"), dtype=float)
     assert (grey[5:-5, 5:-5] > 230).mean() < 0.01, "no lid is left"
+
+
+def straight(kind: str) -> bytes:
+    """A sleeve that lies straight on the lid, with something on it that does not."""
+    image = Image.new("RGB", (760, 720), (238, 238, 236))
+    draw = ImageDraw.Draw(image)
+    if kind != "a light sleeve with a slanted line":
+        draw.rectangle((60, 40, 659, 639), fill=(40, 60, 90))
+    if kind == "slanted stripes":
+        for at in range(-600, 1_300, 40):
+            draw.line((at, 0, at + 63, 720), fill=(238, 238, 236), width=14)
+        draw.rectangle((60, 40, 659, 639), outline=(40, 60, 90), width=10)
+        draw.rectangle((0, 0, 759, 39), fill=(238, 238, 236))
+        draw.rectangle((0, 640, 759, 719), fill=(238, 238, 236))
+        draw.rectangle((0, 0, 59, 719), fill=(238, 238, 236))
+        draw.rectangle((660, 0, 759, 719), fill=(238, 238, 236))
+    elif kind == "a record without its sleeve":
+        draw.rectangle((60, 40, 659, 639), fill=(238, 238, 236))
+        draw.ellipse((60, 40, 659, 639), fill=(20, 20, 20))
+    elif kind == "a light sleeve with a slanted line":
+        draw.line((150, 300, 600, 340), fill=(20, 20, 20), width=60)
+    elif kind == "dust beside it":
+        draw.point([(20, 300), (700, 10), (710, 500), (30, 700)], fill=(0, 0, 0))
+    out = io.BytesIO()
+    image.save(out, "PNG")
+    return out.getvalue()
+
+
+@pytest.mark.parametrize(
+    "kind",
+    ["plain", "slanted stripes", "a record without its sleeve", "a light sleeve with a slanted line", "dust beside it"],
+)
+def test_what_lies_straight_is_not_turned(kind: str) -> None:
+    assert find_crop(straight(kind)).turn_degrees == 0
 
 
 def test_a_picture_without_a_border_is_left_whole_or_made_square_about_its_middle() -> None:

@@ -8,7 +8,7 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from PIL import Image, ImageOps
+from PIL import Image, ImageFilter, ImageOps
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.artwork import examine, opened
@@ -17,6 +17,9 @@ from inkwell_groove.core.errors import Refused
 _QUALITIES = (92, 88, 84, 80, 75, 70, 64, 58, 50)
 _EDGE_SHARE = 0.35  # how far in a border is looked for
 _TURNS = np.arange(-5.0, 5.01, 0.25)
+_UNLIKE = 16  # levels of grey by which the sleeve differs from the lid
+_STRAIGHT = 0.985  # a square turned by half a degree fills 0.983 of the box around it
+_LINES = 256
 
 
 class ArtRule(BaseModel):
@@ -92,10 +95,11 @@ def cropped(data: bytes, crop: Crop, *, name: str = "picture") -> bytes:
 
 
 def find_crop(data: bytes, *, square: bool = False, name: str = "picture") -> Crop:
-    """The sleeve within a scan: how far it is turned, and where its edges are.
+    """Return the sleeve within a scan: how far it is turned, and where its edges are.
 
-    The turn is the one at which rows and columns change most abruptly (a projection profile, Postl 1986); an edge is
-    where a row or column no longer looks like the scanner's lid. With `square` the shorter side decides.
+    The turn is the one at which the sleeve's outline changes most abruptly from row to row and from column to column
+    (a projection profile, Postl 1986). What is not a rectangle at any turn, or is one as it lies, is not turned. An
+    edge is where a row or column no longer looks like the scanner's lid. With `square` the shorter side decides.
     """
     examine(data, name=name)
     with opened(data, name=name) as picture:
@@ -103,19 +107,15 @@ def find_crop(data: bytes, *, square: bool = False, name: str = "picture") -> Cr
     small = image.convert("L")
     small.thumbnail((400, 400), Image.Resampling.BILINEAR)
     lid = _lid(np.asarray(small, dtype=np.float64))
-    turn = 0.0
-    if lid is not None:
-        turn = max(_TURNS, key=lambda one: _sharpness(small, float(one), lid))
-        if _sharpness(small, float(turn), lid) < 1.02 * _sharpness(small, 0.0, lid):
-            turn = 0.0
-    straight = image.rotate(float(turn), Image.Resampling.BICUBIC, fillcolor=_corner(image)) if turn else image
-    grey = np.asarray(straight.convert("L"), dtype=np.float64)
+    turn = 0.0 if lid is None else _turn(small.filter(ImageFilter.MedianFilter(3)), lid)
+    straight = image.rotate(turn, Image.Resampling.BICUBIC, fillcolor=_corner(image)) if turn else image
+    grey = np.asarray(straight.convert("L"))
     left, top, right, bottom = _edges(grey) if lid is not None else (0, 0, image.width, image.height)
     if square:
         side = min(right - left, bottom - top)
         left, top = left + (right - left - side) // 2, top + (bottom - top - side) // 2
         right, bottom = left + side, top + side
-    return Crop(left=left, top=top, width=right - left, height=bottom - top, turn_degrees=float(turn))
+    return Crop(left=left, top=top, width=right - left, height=bottom - top, turn_degrees=turn)
 
 
 def _upright(picture: Image.Image) -> Image.Image:
@@ -144,19 +144,50 @@ def _lid(grey: npt.NDArray[np.float64]) -> float | None:
     return float(np.mean(means))
 
 
-def _sharpness(small: Image.Image, turn: float, lid: float) -> float:
+def _turn(small: Image.Image, lid: float) -> float:
+    """Return by how many degrees what lies on the lid must be turned to be a rectangle that stands straight."""
+    if _rectangularity(_outline(small, 0.0, lid)) >= _STRAIGHT:
+        return 0.0
+    turn = max(_TURNS, key=lambda one: _sharpness(_outline(small, float(one), lid)))
+    return float(turn) if _rectangularity(_outline(small, float(turn), lid)) >= _STRAIGHT else 0.0
+
+
+def _outline(small: Image.Image, turn: float, lid: float) -> npt.NDArray[np.bool_]:
+    """Return where the picture, turned, does not look like the lid, with all that lies within: only its edge counts."""
     turned = small.rotate(turn, Image.Resampling.BILINEAR, fillcolor=round(lid)) if turn else small
-    other = (np.abs(np.asarray(turned, dtype=np.float64) - lid) > 16).astype(np.float64)
-    return float((np.diff(other.mean(axis=0)) ** 2).sum() + (np.diff(other.mean(axis=1)) ** 2).sum())
+    other = np.abs(np.asarray(turned, dtype=np.float64) - lid) > _UNLIKE
+    filled = np.ones_like(other)
+    for axis in (0, 1):
+        after = np.logical_or.accumulate(other, axis=axis)
+        before = np.flip(np.logical_or.accumulate(np.flip(other, axis), axis=axis), axis)
+        filled &= after & before
+    return filled
 
 
-def _edges(grey: npt.NDArray[np.float64]) -> tuple[int, int, int, int]:
+def _sharpness(outline: npt.NDArray[np.bool_]) -> float:
+    return float((np.diff(outline.mean(axis=0)) ** 2).sum() + (np.diff(outline.mean(axis=1)) ** 2).sum())
+
+
+def _rectangularity(outline: npt.NDArray[np.bool_]) -> float:
+    """Return which share of the box around an outline is within it: 1 for a rectangle that stands straight."""
+    rows, columns = np.flatnonzero(outline.any(axis=1)), np.flatnonzero(outline.any(axis=0))
+    if not len(rows):
+        return 0.0
+    box = (rows[-1] - rows[0] + 1) * (columns[-1] - columns[0] + 1)
+    return float(outline.sum() / box)
+
+
+def _edges(grey: npt.NDArray[np.uint8]) -> tuple[int, int, int, int]:
+    """Return left, top, right and bottom of what does not look like the lid; a few lines at a time, for the memory."""
     rim = [grey[:2].ravel(), grey[-2:].ravel(), grey[:, :2].ravel(), grey[:, -2:].ravel()]
     lid = float(np.median(np.concatenate(rim)))
-    other = np.abs(grey - lid) > 16
-    rows, columns = other.mean(axis=1) > 0.2, other.mean(axis=0) > 0.2
-    top, bottom = _run(rows)
-    left, right = _run(columns)
+    rows, columns = np.zeros(grey.shape[0]), np.zeros(grey.shape[1])
+    for first in range(0, len(grey), _LINES):
+        other = np.abs(grey[first : first + _LINES].astype(np.float32) - np.float32(lid)) > _UNLIKE
+        rows[first : first + _LINES] = other.mean(axis=1)
+        columns += other.sum(axis=0)
+    top, bottom = _run(rows > 0.2)
+    left, right = _run(columns / len(grey) > 0.2)
     return left, top, right, bottom
 
 

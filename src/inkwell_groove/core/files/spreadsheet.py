@@ -10,7 +10,6 @@ from __future__ import annotations
 import csv
 import io
 import re
-import zipfile
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -18,8 +17,8 @@ from typing import Any
 import openpyxl
 from openpyxl.cell import WriteOnlyCell
 from openpyxl.styles import Font
-from openpyxl.utils.exceptions import InvalidFileException
 
+from inkwell_groove.core import archives
 from inkwell_groove.core.errors import Refused
 
 KEY = "file"
@@ -31,6 +30,7 @@ _MOST_UNPACKED_BYTES = 320_000_000
 _MOST_CHARACTERS = 32_767
 _NOT_XML = re.compile(r"[\x00-\x08\x0b\x0c\x0d\x0e-\x1f\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)")
 _ESCAPED = re.compile(r"_x([0-9A-Fa-f]{4})_")
+_WHERE = "the spreadsheet"
 _REMEDY = "Save it as CSV with commas or semicolons, in UTF-8, or as XLSX"
 
 
@@ -100,7 +100,7 @@ def from_csv(data: bytes) -> Sheet:
             raise _too_large(f"over {_MOST_CELLS:,} cells")
         table = _within_limits(csv.reader(lines(), delimiter=delimiter, strict=False))
     except csv.Error as cause:
-        raise Refused(f"this is no table ({cause})", where="the spreadsheet", remedy=_REMEDY) from cause
+        raise Refused(f"this is no table ({cause})", where=_WHERE, remedy=_REMEDY) from cause
     return _sheet([[_unmarked(cell) for cell in row] for row in table], told)
 
 
@@ -114,17 +114,17 @@ def _encoding(data: bytes) -> str:
         except UnicodeDecodeError:
             continue
         return name
-    raise Refused("its letters cannot be made out", where="the spreadsheet", remedy=_REMEDY)
+    raise Refused("its letters cannot be made out", where=_WHERE, remedy=_REMEDY)
 
 
 def from_xlsx(data: bytes) -> Sheet:
     """The first sheet. Raises Refused as `from_csv` does; a formula's stored result counts, and is said."""
     _check_size(data)
+    with archives.opened(io.BytesIO(data), where=_WHERE, remedy=_REMEDY) as parts:
+        archives.parts_of(
+            parts, where=_WHERE, most_parts=1_000, most_bytes=_MOST_UNPACKED_BYTES, packed_bytes=len(data)
+        )
     try:
-        with zipfile.ZipFile(io.BytesIO(data)) as parts:
-            # What is taken out of a part ends at the size that its directory states, so the sum can be believed.
-            if sum(part.file_size for part in parts.infolist()) > _MOST_UNPACKED_BYTES:
-                raise _too_large(f"over {_MOST_UNPACKED_BYTES // 1_000_000} MB unpacked")
         book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
         sheet = book.worksheets[0]
         # A workbook may claim 16,384 columns for every line; without its claim, lines are as long as they are.
@@ -133,8 +133,8 @@ def from_xlsx(data: bytes) -> Sheet:
         table = [["" if cell is None else _xml_text(cell) for cell in row] for row in rows]
     except Refused:
         raise
-    except (InvalidFileException, zipfile.BadZipFile, KeyError, ValueError, IndexError, OSError, SyntaxError) as cause:
-        raise Refused(f"this is no workbook ({cause})", where="the spreadsheet", remedy=_REMEDY) from cause
+    except Exception as cause:  # openpyxl raises whatever comes of parts that do not fit together
+        raise Refused(f"this is no workbook ({cause})", where=_WHERE, remedy=_REMEDY) from cause
     return _sheet(table, [])
 
 
@@ -167,7 +167,7 @@ def _within_limits(rows: Iterable[Sequence[Any]]) -> list[Sequence[Any]]:
 
 
 def _too_large(what: str) -> Refused:
-    return Refused(f"it has {what}", where="the spreadsheet", remedy="Give it in parts, and leave out what is empty")
+    return Refused(f"it has {what}", where=_WHERE, remedy="Give it in parts, and leave out what is empty")
 
 
 def _sheet(table: list[list[str]], told: list[str]) -> Sheet:

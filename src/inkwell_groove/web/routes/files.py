@@ -11,7 +11,7 @@ from starlette.concurrency import run_in_threadpool
 
 from inkwell_groove.core.artwork import MAX_BYTES
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.files.art import ArtRule, Crop, cropped, find_crop
+from inkwell_groove.core.files.art import ArtRule, Crop
 from inkwell_groove.core.files.derived import Derived
 from inkwell_groove.core.files.naming import Naming
 from inkwell_groove.core.files.pictures import mime_of
@@ -332,17 +332,17 @@ def check_art(room: Room, bundle: Annotated[list[int] | None, Query()] = None) -
 
 
 @router.post("/pictures/find-crop", operation_id="findCrop", openapi_extra=READER)
-async def find_picture_crop(request: Request, square: bool = True) -> Crop:
+async def find_picture_crop(room: Room, request: Request, square: bool = True) -> Crop:
     """Where the sleeve lies within a scan, whose bytes are the request's body. Nothing is kept."""
     data = await _body(request, MAX_BYTES, "the picture")
-    return await run_in_threadpool(find_crop, data, square=square)
+    return await run_in_threadpool(room.decoding.find_crop, data, square=square)
 
 
 @router.post("/pictures/crop", operation_id="cropPicture", openapi_extra=READER, response_class=Response)
-async def crop_picture(request: Request, crop: Annotated[Crop, Query()]) -> Response:
+async def crop_picture(room: Room, request: Request, crop: Annotated[Crop, Query()]) -> Response:
     """A part of a picture, set straight; the picture's bytes are the request's body. Nothing is kept."""
     data = await _body(request, MAX_BYTES, "the picture")
-    made = await run_in_threadpool(cropped, data, crop)
+    made = await run_in_threadpool(room.decoding.cropped, data, crop)
     return Response(made, media_type=mime_of(made))
 
 

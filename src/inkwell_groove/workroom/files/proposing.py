@@ -15,7 +15,7 @@ from inkwell_groove.core.files.derived import Derived, Described, derive
 from inkwell_groove.core.files.fields import BY_NAME, accept
 from inkwell_groove.core.files.moving import plan_moves
 from inkwell_groove.core.files.naming import Naming, read_name
-from inkwell_groove.core.files.spreadsheet import read_sheet, to_csv, to_xlsx
+from inkwell_groove.core.files.spreadsheet import to_csv, to_xlsx
 from inkwell_groove.core.wording.rules import WordingRule
 from inkwell_groove.store.models import BundleFile
 from inkwell_groove.workroom.files.sheet import PATH, current, current_path, files_of, safe_path
@@ -112,7 +112,7 @@ class Proposing(Part):
 
     def read_spreadsheet(self, bundle_ids: Sequence[int], data: bytes) -> ProposedView:
         """What a spreadsheet would change, by its file column. Says what was done with what did not fit."""
-        sheet = read_sheet(data)
+        sheet = self.decoding.sheet(data)
         by_name = {spec.name.casefold(): spec.name for spec in BY_NAME.values()}
         by_name |= {
             spec.label.casefold(): spec.name for spec in BY_NAME.values() if spec.label.casefold() not in by_name

@@ -127,9 +127,7 @@ class Steps(Part):
 
     def set_pictures(self, file_ids: Sequence[int], data: bytes, role: str, *, who: str) -> StepView:
         """Embeds a picture in files under a role; their others stay. Raises Refused for what is no picture."""
-        from inkwell_groove.core.artwork import examine
-
-        examine(data, name="picture")
+        self.decoding.picture(data, name="picture")
         sha256 = self._media.keep_picture(data)
         with self._database.begin() as session:
             files = files_of(session, set(file_ids), lock=True, facts=True)

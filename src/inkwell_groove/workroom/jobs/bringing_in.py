@@ -5,24 +5,25 @@ No file keeps the others out: what cannot be read is brought in with its reason,
 
 from __future__ import annotations
 
-import lzma
 import shutil
 import stat
+import unicodedata
 import zipfile
-import zlib
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path, PurePosixPath
 
 import structlog
 
-from inkwell_groove.core.errors import Cancelled, InkwellError, Refused
+from inkwell_groove.core import archives
+from inkwell_groove.core.errors import InkwellError, Refused
 from inkwell_groove.core.files.audio_bytes import digests
 from inkwell_groove.core.files.reading import read_file
 from inkwell_groove.core.files.silence import silent_tail_s
 from inkwell_groove.core.filing import MAX_NAME_BYTES
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.sealing.apart import take_apart
+from inkwell_groove.store.disk import DiskSpace
 from inkwell_groove.store.media import sync_folder, sync_tree
 from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of, shown
 from inkwell_groove.workroom.files.orders import Result, facts_of, fault_of, problem_of, write_lines
@@ -51,7 +52,8 @@ def bring_in(arguments: BringIn, task: Task) -> JobResult:
             if arguments.apart:
                 copy = _cut(source, folder, told)
             else:
-                copy = _unpacked(source, folder, told) if source.is_file() else _copied(source, folder, told)
+                is_archive = source.is_file()
+                copy = _unpacked(source, folder, media.space, told) if is_archive else _copied(source, folder, told)
             for share in copy:
                 progress(0.5 * share, "copying")
         paths = sorted(files_below(folder, told))
@@ -135,33 +137,48 @@ def _cut(source: Path, target: Path, told: list[str]) -> Iterable[float]:
     yield 1.0
 
 
-def _unpacked(source: Path, target: Path, told: list[str]) -> Iterable[float]:
-    try:
-        with zipfile.ZipFile(source) as archive:
-            parts = [one for one in archive.infolist() if not one.is_dir()]
-            if len(parts) > MOST_FILES or sum(one.file_size for one in parts) > _MOST_ZIP_BYTES:
-                raise Refused("the archive is too large", where=source.name, remedy="Send it in parts")
-            for number, part in enumerate(parts):
-                name = PurePosixPath(part.filename.replace("\\", "/"))
-                if name.is_absolute() or ".." in name.parts or stat.S_ISLNK(part.external_attr >> 16):
-                    told.append(f"{part.filename} points outside the archive: left out")
-                    continue
-                if part.flag_bits & 1:
-                    told.append(f"{part.filename} is locked with a password: left out")
-                    continue
-                if any(len(one.encode()) > MAX_NAME_BYTES for one in name.parts):
-                    told.append(f"{shown(part.filename)} has a name of over {MAX_NAME_BYTES} bytes: left out")
-                    continue
-                to = target / name
+def _unpacked(source: Path, target: Path, space: DiskSpace, told: list[str]) -> Iterable[float]:
+    size = source.stat().st_size
+    with archives.opened(source, where=source.name, remedy="Pack the folder anew") as archive:
+        parts = archives.parts_of(
+            archive, where=source.name, most_parts=MOST_FILES, most_bytes=_MOST_ZIP_BYTES, packed_bytes=size
+        )
+        space.need(sum(one.file_size for one in parts), where=source.name)
+        there: set[str] = set()
+        for number, part in enumerate(parts):
+            name = PurePosixPath(part.filename.replace("\\", "/"))
+            if why := _why_not(part, name, there):
+                told.append(f"{shown(part.filename)} {why}: left out")
+                continue
+            to = target / name
+            try:
                 to.parent.mkdir(parents=True, exist_ok=True)
-                try:
-                    with archive.open(part) as packed, to.open("wb") as out:
-                        shutil.copyfileobj(packed, out, 1 << 20)
-                except (zipfile.BadZipFile, NotImplementedError, EOFError, zlib.error, lzma.LZMAError) as cause:
-                    to.unlink(missing_ok=True)
-                    told.append(f"{shown(part.filename)} is damaged in the archive ({cause}): left out")
-                yield number / len(parts)
-    except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError) as cause:
-        if isinstance(cause, Cancelled):
-            raise
-        raise Refused(f"this is no ZIP archive ({cause})", where=source.name, remedy="Pack the folder anew") from cause
+                archives.unpack(archive, part, to)
+            except (FileExistsError, NotADirectoryError, IsADirectoryError):
+                told.append(f"{shown(part.filename)} is a file and a folder in the archive: left out")
+                continue
+            except Refused as refusal:
+                told.append(f"{shown(part.filename)}: {refusal.what}: left out")
+                continue
+            there.add(_one_name(name))
+            yield number / len(parts)
+
+
+def _why_not(part: zipfile.ZipInfo, name: PurePosixPath, there: set[str]) -> str:
+    """Return why a part of an archive is not unpacked; empty if it is."""
+    if name.is_absolute() or ".." in name.parts or stat.S_ISLNK(part.external_attr >> 16):
+        return "points outside the archive"
+    if not name.parts:
+        return "has no name"
+    if part.flag_bits & 1:
+        return "is locked with a password"
+    if any(len(one.encode("utf-8", "surrogatepass")) > MAX_NAME_BYTES for one in name.parts):
+        return f"has a name of over {MAX_NAME_BYTES} bytes"
+    if _one_name(name) in there:
+        return "is there twice, or a name that differs only by case, and the first was kept"
+    return ""
+
+
+def _one_name(name: PurePosixPath) -> str:
+    """Return what names have in common that some file systems take for one."""
+    return unicodedata.normalize("NFC", str(name)).casefold()

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import shutil
-import zipfile
-import zlib
 from pathlib import Path
 
+from inkwell_groove.core import archives
 from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.peaks import build
@@ -14,8 +13,6 @@ from inkwell_groove.store.media import PEAKS_NAME, move_into_place
 from inkwell_groove.workroom.jobs.arguments import Unpack
 from inkwell_groove.workroom.jobs.kind import Result, Task
 from inkwell_groove.workroom.packages.parcel import unpacked_folder
-
-_COPY_BYTES = 4 << 20
 
 
 def unpack(arguments: Unpack, task: Task) -> Result:
@@ -28,11 +25,12 @@ def unpack(arguments: Unpack, task: Task) -> Result:
     discs = unpacked_folder(parcel)
     shutil.rmtree(discs, ignore_errors=True)
     discs.mkdir()
-    with zipfile.ZipFile(parcel) as archive, task.media.workspace() as work:
+    reading = archives.opened(parcel, where=parcel.name, remedy="Send the docket again")
+    with reading as archive, task.media.workspace() as work:
         for index, (sha256, name) in enumerate(takes.items()):
             task.progress(index / (len(takes) + 1), f"{name}: unpacking")
             beside = work / sha256
-            _extract(archive, f"takes/{sha256}", beside)
+            archives.unpack(archive, f"takes/{sha256}", beside)
             _hold(beside, sha256, name)
             if not media.derived(sha256, PEAKS_NAME).exists():
                 build(beside, work / PEAKS_NAME, name=name)
@@ -40,7 +38,7 @@ def unpack(arguments: Unpack, task: Task) -> Result:
             media.keep_take(beside, sha256)
         for sha256 in arguments.pictures:
             beside = work / sha256
-            _extract(archive, f"pictures/{sha256}", beside)
+            archives.unpack(archive, f"pictures/{sha256}", beside)
             _hold(beside, sha256, "a picture")
             media.keep_picture(beside.read_bytes())
             beside.unlink()
@@ -48,16 +46,8 @@ def unpack(arguments: Unpack, task: Task) -> Result:
             if name.startswith("discs/") and not name.endswith("/"):
                 target = discs / name.removeprefix("discs/")
                 target.parent.mkdir(exist_ok=True)
-                _extract(archive, name, target)
+                archives.unpack(archive, name, target)
     return {"discs": media.name_of(discs)}
-
-
-def _extract(archive: zipfile.ZipFile, name: str, target: Path) -> None:
-    try:
-        with archive.open(name) as source, target.open("xb") as out:
-            shutil.copyfileobj(source, out, _COPY_BYTES)
-    except (zipfile.BadZipFile, zlib.error, EOFError) as cause:
-        raise ProofFailed(f"it was damaged on its way ({cause})", where=name, remedy="Send the docket again") from cause
 
 
 def _hold(path: Path, sha256: str, name: str) -> None:

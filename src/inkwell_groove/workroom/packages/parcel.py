@@ -12,7 +12,6 @@ What can be made again from a take (its waveform, what was heard of it) is made 
 from __future__ import annotations
 
 import re
-import zipfile
 from collections.abc import Iterator, Sequence
 from datetime import datetime
 from pathlib import Path
@@ -20,11 +19,13 @@ from typing import Any, Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from inkwell_groove.core import archives
 from inkwell_groove.core.audio.sound import MAX_CHANNELS, MAX_RATE_HZ, Word
 from inkwell_groove.core.disc.record import DiscRecord
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.core.sealing.profile import Profile
+from inkwell_groove.workroom.files.folders import MOST_FILES
 from inkwell_groove.workroom.views import Transferred
 
 DOCUMENT = "docket.json"
@@ -190,28 +191,28 @@ def unpacked_folder(parcel: Path) -> Path:
 
 def read_parcel(path: Path, *, max_bytes: int) -> Parcel:
     """What a received ZIP says, its list of files checked, nothing unpacked. Raises Refused, naming what is wrong."""
+    with archives.opened(path, where="the ZIP", remedy=_REMEDY) as archive:
+        parts = archives.parts_of(
+            archive,
+            where="the ZIP",
+            most_parts=MOST_FILES,
+            most_bytes=max_bytes,
+            packed_bytes=path.stat().st_size,
+        )
+        entries = {one.filename: one for one in parts}
+        if len(entries) < len(parts):
+            raise Refused("a file is in it twice", where=path.name, remedy=_REMEDY)
+        for name, entry in entries.items():
+            if not _NAME.fullmatch(name):
+                raise Refused(f"'{name[:80]}' does not belong into a docket", where="the ZIP", remedy=_REMEDY)
+            if entry.flag_bits & 1:
+                raise Refused("it is encrypted", where=name, remedy="Send it without a password")
+        document = entries.get(DOCUMENT)
+        if document is None or document.file_size > _MOST_DOCUMENT_BYTES:
+            raise Refused(f"there is no {DOCUMENT} in it", where="the ZIP", remedy="Give a docket's own ZIP")
+        text = archives.read(archive, document)
     try:
-        with zipfile.ZipFile(path) as archive:
-            entries = {one.filename: one for one in archive.infolist() if not one.is_dir()}
-            if len(entries) < len([one for one in archive.infolist() if not one.is_dir()]):
-                raise Refused("a file is in it twice", where=path.name, remedy=_REMEDY)
-            for name, entry in entries.items():
-                if not _NAME.fullmatch(name):
-                    raise Refused(f"'{name[:80]}' does not belong into a docket", where="the ZIP", remedy=_REMEDY)
-                if entry.flag_bits & 1:
-                    raise Refused("it is encrypted", where=name, remedy="Send it without a password")
-            if sum(one.file_size for one in entries.values()) > max_bytes:
-                raise Refused(
-                    f"it would take more than {max_bytes / 1e9:.0f} GB",
-                    where="the ZIP",
-                    remedy="Raise INKWELL_MAX_UPLOAD_BYTES, or send its takes apart",
-                )
-            document = entries.get(DOCUMENT)
-            if document is None or document.file_size > _MOST_DOCUMENT_BYTES:
-                raise Refused(f"there is no {DOCUMENT} in it", where="the ZIP", remedy="Give a docket's own ZIP")
-            parcel = Parcel.model_validate_json(archive.read(DOCUMENT))
-    except (zipfile.BadZipFile, NotImplementedError, EOFError) as cause:
-        raise Refused(f"this is no ZIP that can be read ({cause})", where="the ZIP", remedy=_REMEDY) from cause
+        parcel = Parcel.model_validate_json(text)
     except ValidationError as cause:
         first = cause.errors()[0]
         place = ".".join(str(part) for part in first["loc"])

@@ -6,7 +6,6 @@ import threading
 from urllib.parse import urlsplit
 
 from inkwell_groove.catalogues.patient import Patient
-from inkwell_groove.core.artwork import examine
 from inkwell_groove.core.errors import Missing
 from inkwell_groove.core.matching.release import SourceRelease
 from inkwell_groove.store.database import Database
@@ -72,7 +71,7 @@ class SourceArt(Part):
             data = line.get(urlsplit(address).path)
         finally:
             line.close()
-        return data, examine(data, name=address.rsplit("/", 1)[-1]).mime
+        return data, self.decoding.picture(data, name=address.rsplit("/", 1)[-1]).mime
 
     def take(self, docket_id: int, address: str, *, who: str) -> ArtworkView:
         """Fetches a picture whole and makes it the front cover; what was it is set aside."""
