@@ -12,8 +12,8 @@ from inkwell_groove.core import peaks
 from inkwell_groove.core.disc.checksums import witness_sum
 from inkwell_groove.core.restoration import ear
 
-# A server that was just begun loads what its jobs need; how fast things are is measured elsewhere.
-PATIENCE_MS = 60_000
+# For whatever a busy machine makes of a job that takes seconds; how fast things are is measured elsewhere.
+PATIENCE_MS = 240_000
 expect.set_options(timeout=PATIENCE_MS)
 
 

@@ -88,8 +88,8 @@ class DeckSide:
         self.page.get_by_label("On the platter").select_option(record)
         expect(self.page.get_by_text(f"On: {record} side A")).to_be_visible()
 
-    def expect_state(self, text: str, *, patience_s: float = 60) -> None:
-        expect(self.page.get_by_role("status")).to_contain_text(text, timeout=1000 * patience_s)
+    def expect_state(self, text: str) -> None:
+        expect(self.page.get_by_role("status")).to_contain_text(text)
 
     def plays(self, seconds: float) -> None:
         """Lets the deck go on for so long, by its own time, which stands still otherwise."""
@@ -120,7 +120,7 @@ class DeckSide:
         minutes, seconds = divmod(at_least_s, 60)
         assert minutes == 0, "short recordings only"
         later = "|".join(str(second) for second in range(seconds, 60))
-        expect(clock).to_have_text(re.compile(rf"^(0:0?({later})\.\d|[1-9]\d*:.*)$"), timeout=60_000)
+        expect(clock).to_have_text(re.compile(rf"^(0:0?({later})\.\d|[1-9]\d*:.*)$"))
 
 
 class Loupe:

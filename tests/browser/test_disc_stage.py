@@ -41,12 +41,11 @@ class DiscSide:
 
     def expect_verdict(self, number: int, verdict: str) -> None:
         cell = self.track(number).get_by_role("cell", name=verdict, exact=True)
-        expect(cell).to_be_visible(timeout=60_000)
+        expect(cell).to_be_visible()
 
     def expect_worth(self, words: str) -> None:
-        expect(self.page.get_by_role("complementary", name="Margin").get_by_text(words, exact=True)).to_be_visible(
-            timeout=60_000
-        )
+        margin = self.page.get_by_role("complementary", name="Margin")
+        expect(margin.get_by_text(words, exact=True)).to_be_visible()
 
 
 def test_a_disc_with_a_hidden_opening_and_a_bad_track_is_wiped_read_again_and_sealed(
@@ -84,7 +83,7 @@ def test_a_disc_with_a_hidden_opening_and_a_bad_track_is_wiped_read_again_and_se
     expect(desk.title(0)).to_have_value("Hidden opening")
     desk.stage("Seal")
     page.get_by_role("button", name="Seal", exact=True).click()
-    expect(page.get_by_role("cell", name="identical")).to_have_count(4, timeout=60_000)
+    expect(page.get_by_role("cell", name="identical")).to_have_count(4)
     with page.expect_download() as download:
         page.get_by_role("link", name="Download as ZIP").click()
     archive = tmp_path / "disc.zip"

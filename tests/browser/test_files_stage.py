@@ -20,7 +20,6 @@ from tests.live import Server
 from tests.web.test_files import digests_below
 
 pytestmark = pytest.mark.browser
-PATIENCE_MS = 60_000
 
 
 @pytest.fixture(scope="module")
@@ -48,7 +47,7 @@ class Sheet:
         self.page.get_by_role("button", name=f"Copy {folder} in", exact=True).click()
         name = folder.rsplit("/", maxsplit=1)[-1]
         row = self.page.get_by_role("row").filter(has_text=name).filter(has_text="nothing unwritten")
-        expect(row.last).to_be_visible(timeout=PATIENCE_MS)
+        expect(row.last).to_be_visible()
         row.last.get_by_role("link", name=name).click()
         expect(self.page.get_by_test_id("sheet-count")).to_be_visible()
         return self
@@ -63,7 +62,7 @@ class Sheet:
 
     def keep(self) -> Sheet:
         """Takes what is proposed onto the sheet."""
-        expect(self.page.get_by_role("status", name="Proposed")).to_be_visible(timeout=PATIENCE_MS)
+        expect(self.page.get_by_role("status", name="Proposed")).to_be_visible()
         self.press("Keep them on the sheet")
         expect(self.page.get_by_role("status", name="Proposed")).not_to_be_visible()
         return self
@@ -82,7 +81,7 @@ class Sheet:
     def write(self) -> Sheet:
         self.pane("Write")
         self.press(re.compile(r"^Write \d+ files?$"))
-        expect(self.page.get_by_text("✓ every file is as the sheet shows it")).to_be_visible(timeout=PATIENCE_MS)
+        expect(self.page.get_by_text("✓ every file is as the sheet shows it")).to_be_visible()
         return self
 
 
@@ -150,7 +149,7 @@ def test_the_messy_folder_is_put_right_and_taken_back_after_a_restart(page: Page
     house.start()
     page.goto(f"{house.address}/files")
     margin.get_by_role("button", name="Take back").first.click()
-    expect(margin.get_by_text("taken back", exact=True)).to_be_visible(timeout=PATIENCE_MS)
+    expect(margin.get_by_text("taken back", exact=True)).to_be_visible()
     assert digests_below(folder) == before
 
 
@@ -233,9 +232,9 @@ def test_pictures_are_cut_put_in_and_carried_out_by_the_houses_rule(page: Page, 
     sheet.press("Cut square")
     expect(page.get_by_text("600 x 400, of it 400 x 400")).to_be_visible()
     sheet.press("Put it in")
-    expect(sheet.cell(7, "art")).to_have_text("400 x 400", timeout=PATIENCE_MS)
+    expect(sheet.cell(7, "art")).to_have_text("400 x 400")
     sheet.press(re.compile("^Carry it out for 8 files"))
-    expect(page.get_by_text("✓ Every file here is as the house wants it.")).to_be_visible(timeout=PATIENCE_MS)
+    expect(page.get_by_text("✓ Every file here is as the house wants it.")).to_be_visible()
     sheet.cell(0, "title").click()
     sheet.pane("File")
     expect(page.get_by_role("img", name="front")).to_be_visible()

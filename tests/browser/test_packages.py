@@ -54,7 +54,7 @@ def test_a_profile_is_made_chosen_and_sealed_by(page: Page, server: Server, dock
     page.get_by_label("Sealing profile").select_option("Reading room")
     expect(page.get_by_role("complementary", name="Margin")).to_contain_text("one file of it all · MP3 128")
     page.get_by_role("button", name="Seal", exact=True).click()
-    expect(page.get_by_role("cell", name="identical")).to_have_count(3, timeout=60_000)
+    expect(page.get_by_role("cell", name="identical")).to_have_count(3)
     expect(page.get_by_text(re.compile(r"^All \d+ files last verified"))).to_be_visible()
     with page.expect_download() as download:
         page.get_by_role("link", name="MP3 128").click()
@@ -74,7 +74,7 @@ def test_a_profile_is_made_chosen_and_sealed_by(page: Page, server: Server, dock
     desk.go(f"/dockets/{docket_id}/seal")
     page.get_by_role("button", name="Seal again").click()
     words = "Taken over from the package before as they were, and proven again: Masters; Takes, BWF; One file."
-    expect(page.get_by_text(words)).to_be_visible(timeout=60_000)
+    expect(page.get_by_text(words)).to_be_visible()
     expect(page.get_by_role("link", name="MP3 192")).to_be_visible()
 
 
@@ -88,7 +88,7 @@ def test_damage_is_shown_where_it_lies(page: Page, server: Server, docket_id: in
     row = page.get_by_role("row", name=re.compile("^T-pack"))
     expect(row).to_contain_text("as it was sealed")
     page.get_by_role("button", name="Verify all of them").click()
-    expect(row).to_contain_text("not as it was sealed: 1 file", timeout=60_000)
+    expect(row).to_contain_text("not as it was sealed: 1 file")
     row.get_by_role("button", name="not as it was sealed").click()
     expect(page.get_by_text(re.compile("damaged in frame "))).to_be_visible()
     expect(page.get_by_role("complementary", name="Margin")).to_contain_text("verified")
@@ -103,7 +103,7 @@ def test_many_are_sealed_from_the_shelf(page: Page, server: Server, docket_id: i
     page.get_by_role("button", name="Seal 2 dockets").click()
     chosen = page.get_by_role("region", name="Chosen dockets")
     expect(chosen.get_by_role("listitem").filter(has_text=bare)).to_contain_text("there is no track to seal")
-    expect(chosen.get_by_role("status")).to_contain_text("1 docket sealed", timeout=60_000)
+    expect(chosen.get_by_role("status")).to_contain_text("1 docket sealed")
     page.get_by_role("button", name="Seal 2 dockets").click()
     expect(chosen).to_contain_text("1 docket as sealed before")
 

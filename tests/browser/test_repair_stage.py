@@ -15,7 +15,6 @@ from tests.browser.test_tracks_stage import wait_for
 from tests.live import Server
 
 pytestmark = pytest.mark.browser
-PATIENCE_MS = 60_000
 # A message is delivered after whatever the click itself led to, and before the page is drawn.
 STATES_ONCE_CLICKED = """async (box) => {
     const seen = [];
@@ -69,7 +68,7 @@ def test_a_side_is_scanned_mended_heard_and_sealed_and_the_log_tells_it(
     desk = Desk(page, server).go(f"/dockets/{docket['id']}/repair")
     expect(page.get_by_role("heading", name="Repair", exact=True)).to_be_visible()
     page.get_by_role("button", name="Scan for damage").click()
-    expect(page.get_by_text("The least that will do")).to_be_visible(timeout=PATIENCE_MS)
+    expect(page.get_by_text("The least that will do")).to_be_visible()
     assert restoration(server, docket)["clicks"] is None, "the scan changes nothing"
 
     # The least amount is accepted as it is proposed.
@@ -129,19 +128,19 @@ def test_a_side_is_scanned_mended_heard_and_sealed_and_the_log_tells_it(
     page.get_by_label("Rumble", exact=True).get_by_role("checkbox").first.check()
     desk.expect_evidence("hum, rumble")
     learnt = f"/sides/{side_of(server, docket)['id']}/hearing"
-    wait_for(lambda: server.get(learnt)["exact"], page, patience_s=90)
+    wait_for(lambda: server.get(learnt)["exact"], page)
 
     # What changed is worked out, and says so.
     page.get_by_role("button", name="What changed").click()
     page.get_by_role("button", name="Work it out").click()
-    expect(page.get_by_text("Samples altered")).to_be_visible(timeout=PATIENCE_MS)
+    expect(page.get_by_text("Samples altered")).to_be_visible()
     expect(page.get_by_label("Spectrogram: taken away")).to_be_visible()
 
     amount = restoration(server, docket)["clicks"]["amount"]
     server.describe(docket["id"], ["Slack Water"] * len(side_of(server, docket)["tracks"]))
     desk.stage("Seal")
     page.get_by_role("button", name="Seal", exact=True).click()
-    expect(page.get_by_role("navigation")).to_contain_text("sealed, 1 track proven", timeout=PATIENCE_MS)
+    expect(page.get_by_role("navigation")).to_contain_text("sealed, 1 track proven")
     package = server.get(f"/dockets/{docket['id']}")["packages"][0]["id"]
     log = server.api.get(f"/packages/{package}/papers/sealing.log").text
     assert re.search(rf"mended: .*1 by hand.*, amount {amount:g} of 100", log)
@@ -227,7 +226,7 @@ def test_steps_are_set_and_refuse_what_cannot_be(page: Page, server: Server, rep
     gain.press("Enter")
     wait_for(lambda: [band["gain_db"] for band in restoration(server, repaired)["equaliser"]] == [-6], page)
     page.get_by_label("Channels", exact=True).get_by_role("checkbox").first.check()
-    expect(page.get_by_text(re.compile("The right lags by|too different"))).to_be_visible(timeout=PATIENCE_MS)
+    expect(page.get_by_text(re.compile("The right lags by|too different"))).to_be_visible()
     page.get_by_label("Speed", exact=True).get_by_role("checkbox").check()
     page.get_by_label("Ratio").fill("1.35")
     page.get_by_label("Ratio").press("Enter")

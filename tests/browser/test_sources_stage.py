@@ -13,8 +13,6 @@ from tests.browser.desk import Desk
 from tests.live import Server
 from tests.sources import RunningSources
 
-PATIENCE_MS = 60_000
-
 
 @pytest.fixture(autouse=True)
 def well(sources: RunningSources) -> Iterator[None]:
@@ -37,7 +35,7 @@ class Sources:
         self.page.get_by_role("button", name=re.compile("^Look (this )?up")).click()
 
     def until_done(self) -> None:
-        expect(self.page.get_by_role("button", name="Ask anew")).to_be_visible(timeout=PATIENCE_MS)
+        expect(self.page.get_by_role("button", name="Ask anew")).to_be_visible()
 
     @property
     def pressings(self) -> Locator:
@@ -202,10 +200,10 @@ def test_the_whole_shelf_is_looked_up_and_the_sure_ones_are_chosen(page: Page, l
     page.get_by_role("link", name="Look up the shelf").click()
     page.get_by_role("button", name="Look up all of them").click()
     sure = page.get_by_role("region", name="Sure")
-    expect(sure).to_contain_text("B-10", timeout=PATIENCE_MS)
-    expect(sure).to_contain_text("B-11", timeout=PATIENCE_MS)
-    expect(page.get_by_role("region", name="Nothing found")).to_contain_text("B-12", timeout=PATIENCE_MS)
-    expect(page.get_by_role("button", name="Stop")).to_have_count(0, timeout=PATIENCE_MS)
+    expect(sure).to_contain_text("B-10")
+    expect(sure).to_contain_text("B-11")
+    expect(page.get_by_role("region", name="Nothing found")).to_contain_text("B-12")
+    expect(page.get_by_role("button", name="Stop")).to_have_count(0)
     sure.get_by_label("Choose for B-11").uncheck()
     page.get_by_role("button", name=re.compile("^Choose [0-9]+ sure")).click()
     expect(sure.get_by_role("row").filter(has_text="B-10")).to_contain_text("✓ chosen")

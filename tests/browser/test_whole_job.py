@@ -83,7 +83,7 @@ def test_a_record_goes_from_a_recorded_side_to_a_sealed_album(
     desk.stage("Seal")
     expect(page.get_by_text("The Test Band/1974 Test Record/01 Übers Wehr.flac").first).to_be_visible()
     page.get_by_role("button", name="Seal", exact=True).click()
-    expect(page.get_by_role("cell", name="identical")).to_have_count(3, timeout=60_000)
+    expect(page.get_by_role("cell", name="identical")).to_have_count(3)
     desk.expect_evidence("sealed, 3 tracks proven")
     with page.expect_download() as download:
         page.get_by_role("link", name="Download as ZIP").click()

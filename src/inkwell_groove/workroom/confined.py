@@ -110,7 +110,7 @@ def _work(
     whole_s = math.ceil(seconds)
     resource.setrlimit(resource.RLIMIT_AS, (address_space() + memory_bytes,) * 2)
     resource.setrlimit(resource.RLIMIT_CPU, (whole_s, whole_s + 1))
-    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (0, resource.RLIM_INFINITY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     outcome: object
     try:
@@ -121,6 +121,7 @@ def _work(
     except MemoryError:
         outcome = _TooMuch()
     except Exception:
+        resource.setrlimit(resource.RLIMIT_FSIZE, (resource.RLIM_INFINITY,) * 2)  # the log is a file
         log.exception("what was sent could not be looked at", function=function.__qualname__)
         outcome = Refused("it cannot be read", where="what was sent", remedy="Save it anew with another program")
     pipe.send(outcome)
