@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator
+from pathlib import Path
 
 import httpx
 import pytest
@@ -34,6 +35,39 @@ def house(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterat
         running.post("/bundles", {"folder": "files", "in_place": True})
         running.wait_for_jobs()
         yield running
+
+
+def test_a_file_that_became_a_link_is_not_served_from_outside(house: Server, tmp_path: Path) -> None:
+    root = Path(house._environment["INKWELL_FILES_ROOT"])
+    secret = write(tmp_path / "secret.flac", noise(4_000, bits=16), 44_100, subtype="PCM_16", form="FLAC")
+    number = rows(house)["one.flac"]
+    ours = house.api.get(f"/files/{number}/sound").content
+    file, folder = root / "files" / "one.flac", root / "files"
+    for put, back in ((file, root / "one before"), (folder, root / "files before")):
+        put.rename(back)
+        (tmp_path / "one.flac").write_bytes(secret.read_bytes())
+        put.symlink_to(secret if put == file else tmp_path)
+        answer = house.api.get(f"/files/{number}/sound")
+        assert answer.status_code == 422 and "is a link" in answer.json()["detail"], answer.text
+        put.unlink()
+        back.rename(put)
+    assert house.api.get(f"/files/{number}/sound").content == ours
+    part = house.api.get(f"/files/{number}/sound", headers={"Range": "bytes=10-19"})
+    assert (part.status_code, part.content) == (206, ours[10:20])
+
+
+def test_a_proxy_before_a_house_where_nobody_signs_in_is_refused(house: Server) -> None:
+    for name in ("Forwarded", "X-Forwarded-For", "X-Forwarded-Host", "X-Forwarded-Proto", "X-Real-IP", "Via"):
+        answer = house.api.get("/dockets", headers={name: "for=192.0.2.7"})
+        assert answer.status_code == 403 and "INKWELL_PROXIES" in answer.json()["remedy"], name
+
+
+def test_a_link_from_elsewhere_leads_to_a_page_and_to_nothing_else(house: Server) -> None:
+    visit = {"Sec-Fetch-Site": "cross-site", "Sec-Fetch-Mode": "navigate", "Sec-Fetch-Dest": "document"}
+    assert house.api.get(f"{house.address}/ledger", headers=visit).is_success
+    assert house.api.get("/dockets", headers=visit).status_code == 403
+    for changed in ({"Sec-Fetch-Dest": "iframe"}, {"Sec-Fetch-Mode": "cors"}):
+        assert house.api.get(f"{house.address}/ledger", headers=visit | changed).status_code == 403
 
 
 def rows(house: Server) -> dict[str, int]:

@@ -38,7 +38,7 @@ _MOST_RATIO, _FREE_BYTES = 250, 64_000_000
 @contextmanager
 def opened(source: Path | BinaryIO, *, where: str, remedy: str) -> Iterator[zipfile.ZipFile]:
     """Yield an archive, its directory read. Raises Refused for what is no archive, or a broken one."""
-    with _broken_is_refused("this is no ZIP that can be read", where, remedy):
+    with _broken_is_refused("this is no ZIP archive that can be read", where, remedy):
         archive = zipfile.ZipFile(source)
     with archive:
         yield archive

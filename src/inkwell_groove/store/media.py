@@ -26,6 +26,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 
+from inkwell_groove.core.files import beneath
 from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.store.disk import DiskSpace, FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.roots import Roots
@@ -179,6 +180,19 @@ class MediaStore:
     def path_of(self, name: str) -> Path:
         """Return where what is written so lies on this machine. Raises Missing if its root is not known here."""
         return self.roots.path_of(name)
+
+    def check_no_link(self, path: Path) -> None:
+        """Raise Refused if a part of the way to a file, from its root on, is a link: it would be another file."""
+        with contextlib.suppress(ValueError):  # a folder of an earlier setting, in no root
+            beneath.check(*self.roots.parted(path))
+
+    def open_file(self, path: Path) -> int:
+        """Return a descriptor of a file, for reading; no link is followed on the way from its root. Raises Refused."""
+        try:
+            root, inside = self.roots.parted(path)
+        except ValueError:
+            root, inside = path.parent, Path(path.name)
+        return beneath.opened(root, inside)
 
     @contextmanager
     def workspace(self) -> Iterator[Path]:

@@ -35,6 +35,17 @@ class Roots:
                 return f"{root}:{'' if inside == '.' else inside}"
         return str(path)
 
+    def parted(self, path: Path) -> tuple[Path, Path]:
+        """Return the folder of the innermost root that a path lies in, and the way from there.
+
+        Raises ValueError for a path in none of them, or a root itself.
+        """
+        path = path.absolute()
+        for folder in path.parents:
+            if folder in self._ways:
+                return folder, path.relative_to(folder)
+        raise ValueError(f"{path} lies in no known root")
+
     def path_of(self, name: str) -> Path:
         """Return where that lies on this machine. A whole path is returned as it is.
 

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
 import posixpath
 import re
 import unicodedata
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path, PurePath
 
 from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.files.beneath import check, held
 from inkwell_groove.core.filing import safe_name
 from inkwell_groove.core.fixity import sha256_of
 
+_LOOK_AGAIN = "Look at the folder again"
 _URL = re.compile(r"^[a-z][a-z0-9+.-]*://", re.IGNORECASE)
 _CUE_FILE = re.compile(r'^(\s*FILE\s+)("[^"]*"|\S+)(\s+\S+\s*)$', re.IGNORECASE)
 
@@ -101,35 +104,44 @@ class Renaming:
         return self.root / self.new
 
     @property
+    def inside_aside(self) -> PurePath:
+        """Where it lies while all are on their way, below the root."""
+        return PurePath(self.new).parent / f".moving-{self.key}"
+
+    @property
     def aside(self) -> Path:
-        return self.target.parent / f".moving-{self.key}"
+        return self.root / self.inside_aside
 
 
 def rename_all(renamings: Sequence[Renaming], *, settle: Callable[[Path], None] = lambda _: None) -> None:
-    """Renames files at once: all aside first, so that they may change places, or a name its case.
+    """Rename files at once: all aside first, so that they may change places, or a name its case.
 
     Can be begun again at any point: where each file is, is told by its identity, never by its name, which may be
     another's by then. Folders that are left empty go; `settle` is called for every folder that changed. Raises Refused,
-    with every file back where it was, where a file is gone or another one lies in the way.
+    with every file back where it was, if a file is gone, another one lies in the way, or a folder is a link.
     """
     waiting = [one for one in renamings if one.aside.exists() or not one.identity.is_at(one.target)]
     leaving = {one.source for one in waiting}
-    for one in waiting:
-        if not one.aside.exists() and not one.identity.is_at(one.source):
-            _back(waiting)
-            raise Refused("the file is gone, or another lies there", where=one.old, remedy="Look at the folder again")
-        if one.target.exists() and one.target not in leaving:
-            _back(waiting)
-            raise Refused(f"{one.target.name} is there already", where=one.new, remedy="Look at the folder again")
-    for one in waiting:
-        one.target.parent.mkdir(parents=True, exist_ok=True)
-        if not one.aside.exists():
-            one.source.rename(one.aside)
-    for one in waiting:
-        if one.target.exists():
-            _back(waiting)
-            raise Refused(f"{one.target.name} is there already", where=one.new, remedy="Look at the folder again")
-        one.aside.rename(one.target)
+    try:
+        for one in waiting:
+            check(one.root, one.old)
+            check(one.root, one.new)
+            if not one.aside.exists() and not one.identity.is_at(one.source):
+                raise Refused("the file is gone, or another lies there", where=one.old, remedy=_LOOK_AGAIN)
+            if one.target.exists() and one.target not in leaving:
+                raise _in_the_way(one)
+        for one in waiting:
+            with held(one.root, one.inside_aside, make=True) as aside:
+                if not aside.exists():
+                    with held(one.root, one.old) as source:
+                        source.rename(aside)
+        for one in waiting:
+            if one.target.exists():
+                raise _in_the_way(one)
+            _arrive(one, one.new)
+    except Refused:
+        _back(waiting)
+        raise
     left = {one.source.parent for one in renamings}
     left |= {
         parent
@@ -144,15 +156,30 @@ def rename_all(renamings: Sequence[Renaming], *, settle: Callable[[Path], None] 
             folder.rmdir()
 
 
+def _in_the_way(one: Renaming) -> Refused:
+    return Refused(f"{one.target.name} is there already", where=one.new, remedy=_LOOK_AGAIN)
+
+
+def _arrive(one: Renaming, name: str) -> None:
+    """Rename a file that lies aside to a name, whose folder is made if need be."""
+    with held(one.root, one.inside_aside) as aside, held(one.root, name, make=True) as target:
+        aside.rename(target)
+
+
 def _back(waiting: Sequence[Renaming]) -> None:
-    """Puts what lies aside, or has arrived, back under its old name, where nothing else has that."""
+    """Put what lies aside, or has arrived, back under its old name, where nothing else has that."""
     for one in waiting:
         if not one.aside.exists() and one.identity.is_at(one.target) and one.target != one.source:
-            one.target.rename(one.aside)
+            with (
+                contextlib.suppress(Refused),
+                held(one.root, one.new) as target,
+                held(one.root, one.inside_aside) as aside,
+            ):
+                target.rename(aside)
     for one in waiting:
         if one.aside.exists() and not one.source.exists():
-            one.source.parent.mkdir(parents=True, exist_ok=True)
-            one.aside.rename(one.source)
+            with contextlib.suppress(Refused):
+                _arrive(one, one.old)
 
 
 def going_along(moves: Mapping[str, str], staying: Iterable[str], beside: Iterable[str]) -> dict[str, str]:

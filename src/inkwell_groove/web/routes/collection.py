@@ -58,4 +58,4 @@ def track_sound(room: Room, docket_id: int, key: str) -> Response:
     found = room.listening.track(docket_id, key)
     if isinstance(found, tuple):
         return StreamingResponse(found.wav(), media_type="audio/wav")
-    return sound_response(found)
+    return sound_response(found, room.media)

@@ -261,7 +261,7 @@ def take_apart(room: Room, who: Who, file_id: int) -> BundleView:
 
 @router.get("/files/{file_id}/sound", operation_id="fileSound", response_class=FileResponse)
 def sound(room: Room, file_id: int) -> FileResponse:
-    return sound_response(room.sheets.sound(file_id))
+    return sound_response(room.sheets.sound(file_id), room.media)
 
 
 @router.get("/files/{file_id}/others", operation_id="otherTags")

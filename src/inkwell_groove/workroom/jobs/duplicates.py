@@ -13,7 +13,7 @@ import numpy as np
 from inkwell_groove.core.duplicates.pairs import likely_pairs
 from inkwell_groove.core.duplicates.portrait import Portrait, mono_of, portray
 from inkwell_groove.core.duplicates.relation import relate
-from inkwell_groove.core.errors import InkwellError
+from inkwell_groove.core.errors import InkwellError, Refused
 from inkwell_groove.core.fingerprint.likeness import SPEEDS
 from inkwell_groove.core.fingerprint.prints import Prints, of_mono
 from inkwell_groove.core.fixity import sha256_of
@@ -130,7 +130,7 @@ def move_files(arguments: MoveFiles, task: Task) -> Result:
         task.progress(number / len(orders), f"moving {number + 1} of {len(orders)} files")
         source, target = media.path_of(order.source), media.path_of(order.target)
         if order.key not in done:
-            problem = _moved(source, target, order.sha256)
+            problem = _link_in(media, source, target) or _moved(source, target, order.sha256)
             append_lines(folder / "moved", [MoveResult(key=order.key, problem=problem)])
             sync_file(folder / "moved")
             if problem:
@@ -138,6 +138,16 @@ def move_files(arguments: MoveFiles, task: Task) -> Result:
         if target.is_file() and source.is_file() and sha256_of(target) == order.sha256:
             source.unlink()
     return {"files": len(orders)}
+
+
+def _link_in(media: MediaStore, *paths: Path) -> str:
+    """Return that one of the ways is by a link; empty if none is."""
+    try:
+        for path in paths:
+            media.check_no_link(path)
+    except Refused as refusal:
+        return refusal.what
+    return ""
 
 
 def _moved(source: Path, target: Path, sha256: str) -> str:

@@ -156,6 +156,7 @@ class _Writing:
     def _prepared(self, order: Order) -> Ready | InkwellError:
         path = self._root(order) / order.path
         try:
+            self._media.check_no_link(path)
             self._expect(path, order)
             if order.take_off_silence:
                 return self._shortened(path, order)
@@ -246,6 +247,7 @@ class _Writing:
         self._replace(path, data, self._made)
 
     def _replace(self, path: Path, data: bytes, key: int) -> None:
+        self._media.check_no_link(path)
         beside = path.with_name(f".{path.name}.part")
         path.parent.mkdir(parents=True, exist_ok=True)
         beside.write_bytes(data)
