@@ -69,6 +69,9 @@ class Database:
             if self._answers():
                 return
             raise CannotGoOn(f"The database runs but does not answer. Run ./inkwell stop, then look at {self.log}")
+        # Its password lies in it, and what was moved there by hand may be open to all.
+        self.folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        self.folder.chmod(0o700)
         fresh = not (self.folder / "data" / "mysql").is_dir()
         if fresh:
             self._install()

@@ -203,6 +203,26 @@ def test_a_missing_package_is_told_with_the_command_to_install_it(monkeypatch: p
         debian.need({"sealing-wax": "sealing-wax-program"})
 
 
+def test_what_is_kept_is_for_nobody_but_its_owner(tmp_path: Path) -> None:
+    """Data and logs of a house that was served: each file, or a folder above it, is closed to all others."""
+    port = processes.free_port()
+    media = tmp_path / "media"
+    media.mkdir(mode=0o755)  # as an earlier version left it
+    try:
+        assert inkwell(tmp_path, "serve", "--port", str(port)).returncode == 0
+        open_to_others = [
+            path
+            for folder in ("media", "database", "log")
+            for path in (tmp_path / folder).rglob("*")
+            if path.is_file()
+            and all(one.stat().st_mode & 0o007 for one in (path, *path.parents) if tmp_path in one.parents)
+        ]
+        assert (tmp_path / "database" / "password").is_file() and (tmp_path / "log" / "application.log").is_file()
+        assert open_to_others == []
+    finally:
+        inkwell(tmp_path, "stop")
+
+
 def test_a_failed_command_is_told_with_its_last_lines() -> None:
     with pytest.raises(CannotGoOn, match="Trying failed:\n  it was the cat"):
         run([sys.executable, "-c", "import sys; sys.exit('it was the cat')"], what="Trying")

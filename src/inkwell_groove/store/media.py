@@ -21,6 +21,7 @@ import hashlib
 import os
 import re
 import shutil
+import stat
 import tempfile
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
@@ -285,6 +286,20 @@ def sync_folder(path: Path) -> None:
             os.fsync(descriptor)
     finally:
         os.close(descriptor)
+
+
+def keep_private(root: Path) -> None:
+    """Make a folder that nobody but its owner can enter, or take the way in from all but its owner and its group.
+
+    What lies in it needs no mode of its own then. What is written elsewhere, into folders that players read, gets the
+    mode that the house's own umask gives it.
+    """
+    if not root.exists():
+        root.mkdir(mode=0o700, parents=True)
+        return
+    mode = stat.S_IMODE(root.stat().st_mode)
+    if mode & 0o007 and root.stat().st_uid == os.geteuid():
+        root.chmod(mode & ~0o007)
 
 
 def _digest(text: str) -> str:

@@ -14,6 +14,7 @@ from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.exclusive import InUse, exclusive_use
+from inkwell_groove.store.media import keep_private
 from inkwell_groove.store.settings import LOOPBACK, settings
 from inkwell_groove.web.app import make_app
 
@@ -26,7 +27,7 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
             f"INKWELL_HOST={given.host}: passwords would travel in the clear. Set INKWELL_TLS_CERTIFICATE and "
             "INKWELL_TLS_KEY, or name the proxy that others reach this through in INKWELL_PROXIES."
         )
-    os.umask(0o077)  # what is kept here is for whoever runs it
+    keep_private(given.media_root)
     # Once it has closed, the server raises the signal that ended it again: Python then leaves in order, and takes the
     # sockets and semaphores of the job workers with it.
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
