@@ -12,7 +12,7 @@ from pathlib import Path
 
 from launcher import application, debian, environment, frontend, processes, standins, testing
 from launcher.commands import run
-from launcher.places import PYTHON, CannotGoOn, say, var
+from launcher.places import PYTHON, ROOT, CannotGoOn, say, var
 
 
 def main(words: Sequence[str] | None = None) -> int:
@@ -53,6 +53,9 @@ def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
     command.add_argument("name")
     command.add_argument("role", choices=("reader", "archivist", "keeper"))
     command.set_defaults(act=_account)
+    command = commands.add_parser("dependencies", help="list what is pinned, since when, under which licence")
+    command.add_argument("--licences", action="store_true", help="write docs/licences.md")
+    command.set_defaults(act=_dependencies)
     command = commands.add_parser("test", help="run every test")
     command.add_argument("--quick", action="store_true", help="style, types and the quick tests of core, in 3 minutes")
     command.add_argument("--coverage", action="store_true", help="show which share of each storey the tests run")
@@ -129,6 +132,13 @@ def _doctor(arguments: argparse.Namespace) -> int:
     finally:
         if starts_database:
             base.stop()
+
+
+def _dependencies(arguments: argparse.Namespace) -> int:
+    """In the environment's own Python, which has the packages."""
+    environment.ensure(testing=True)
+    words = ["--licences"] if arguments.licences else []
+    return subprocess.run([str(PYTHON), "-m", "launcher.dependencies", *words], cwd=ROOT, check=False).returncode
 
 
 def _stop(_: argparse.Namespace) -> int:
