@@ -84,17 +84,12 @@ def front_end_packages() -> list[Pinned]:
 def _licence(name: str) -> str:
     """Return the licence that an installed package states: its SPDX expression, or its classifiers."""
     try:
-        stated = importlib.metadata.metadata(name)
+        stated = importlib.metadata.metadata(name).json
     except importlib.metadata.PackageNotFoundError:
-        raise CannotGoOn(
-            f"{name} is not installed. Run ./inkwell setup, or ./inkwell test for those of the tests."
-        ) from None
-    if "License-Expression" in stated:
-        return stated["License-Expression"]
-    given = [one for one in stated.get_all("Classifier") or [] if one.startswith("License")]
-    if given:
-        return ", ".join(one.rpartition(" :: ")[2] for one in given)
-    return (stated["License"] if "License" in stated else "not stated").strip().splitlines()[0][:60]
+        raise CannotGoOn(f"{name} is not installed. Run ./inkwell test once, which installs all.") from None
+    classifiers = [one.rpartition(" :: ")[2] for one in stated.get("classifier", []) if one.startswith("License")]
+    text = stated.get("license_expression") or ", ".join(classifiers) or stated.get("license") or "not stated"
+    return str(text).strip().splitlines()[0][:60]
 
 
 def _lines_since(path: Path) -> Iterator[tuple[str, date]]:
