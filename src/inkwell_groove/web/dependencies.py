@@ -30,6 +30,14 @@ def _who(connection: HTTPConnection) -> str:
 # The largest whole number that all readers of JSON agree on (RFC 8259, section 6): no place in a recording is near it.
 MOST = 2**53 - 1
 
+# For the OpenAPI document, where a route reads the bytes of a file as they come.
+RAW_BODY = {
+    "requestBody": {
+        "required": True,
+        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+    }
+}
+
 Room = Annotated[Workroom, Depends(_workroom)]
 Asking = Annotated[Person, Depends(_asking)]
 Who = Annotated[str, Depends(_who)]

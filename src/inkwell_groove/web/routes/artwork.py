@@ -11,7 +11,7 @@ from starlette.concurrency import run_in_threadpool
 
 from inkwell_groove.core.artwork import MAX_BYTES
 from inkwell_groove.core.errors import Refused
-from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.dependencies import RAW_BODY, Room, Who
 from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.pictures import Covers
 from inkwell_groove.workroom.views import ArtworkView
@@ -26,7 +26,7 @@ class Role(BaseModel):
     seen: Covers | None = Field(default=None, description="What the change was made on; a stale one is a 409.")
 
 
-@router.post("/dockets/{docket_id}/artwork", operation_id="addArtwork", status_code=201)
+@router.post("/dockets/{docket_id}/artwork", operation_id="addArtwork", openapi_extra=RAW_BODY, status_code=201)
 async def add(
     room: Room, who: Who, request: Request, docket_id: int, name: Annotated[str, Query(max_length=500)]
 ) -> ArtworkView:

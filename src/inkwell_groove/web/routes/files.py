@@ -18,7 +18,7 @@ from inkwell_groove.core.files.pictures import mime_of
 from inkwell_groove.core.files.spreadsheet import MOST_BYTES as MOST_BYTES_OF_SPREADSHEET
 from inkwell_groove.core.wording.rules import WordingRule
 from inkwell_groove.web.access import EXPORT, KEEPER, READER
-from inkwell_groove.web.dependencies import On, Room, Who
+from inkwell_groove.web.dependencies import RAW_BODY, On, Room, Who
 from inkwell_groove.web.receiving import received
 from inkwell_groove.web.routing import Router
 from inkwell_groove.web.sound import sound_response
@@ -125,7 +125,7 @@ def bring_in(room: Room, who: Who, new: NewBundle) -> BundleView:
     return room.bundles.bring_in(new.folder, in_place=new.in_place, who=who)
 
 
-@router.post("/bundles/zip", operation_id="bringInZip", status_code=202)
+@router.post("/bundles/zip", operation_id="bringInZip", openapi_extra=RAW_BODY, status_code=202)
 async def bring_in_zip(
     room: Room, who: Who, request: Request, name: Annotated[str, Query(max_length=500)]
 ) -> BundleView:
@@ -210,7 +210,7 @@ def spreadsheet(
     )
 
 
-@router.post("/sheet/spreadsheet", operation_id="readSpreadsheet", openapi_extra=READER)
+@router.post("/sheet/spreadsheet", operation_id="readSpreadsheet", openapi_extra={**READER, **RAW_BODY})
 async def read_spreadsheet(room: Room, request: Request, bundle: Bundles) -> ProposedView:
     """The spreadsheet's bytes are the request's body. What it would change; nothing is changed."""
     data = await _body(request, MOST_BYTES_OF_SPREADSHEET, "the spreadsheet")
@@ -232,7 +232,7 @@ def take_back(room: Room, who: Who, step_id: int) -> StepView:
     return room.steps.take_back(step_id, who=who)
 
 
-@router.post("/files/pictures", operation_id="embedPicture", status_code=202)
+@router.post("/files/pictures", operation_id="embedPicture", openapi_extra=RAW_BODY, status_code=202)
 async def embed(
     room: Room, who: Who, request: Request, file: Annotated[list[int], Query(min_length=1)], role: str = "front"
 ) -> StepView:
@@ -331,14 +331,16 @@ def check_art(room: Room, bundle: Annotated[list[int] | None, Query()] = None) -
     return room.rules.check_art(bundle)
 
 
-@router.post("/pictures/find-crop", operation_id="findCrop", openapi_extra=READER)
+@router.post("/pictures/find-crop", operation_id="findCrop", openapi_extra={**READER, **RAW_BODY})
 async def find_picture_crop(room: Room, request: Request, square: bool = True) -> Crop:
     """Where the sleeve lies within a scan, whose bytes are the request's body. Nothing is kept."""
     data = await _body(request, MAX_BYTES, "the picture")
     return await run_in_threadpool(room.decoding.find_crop, data, square=square)
 
 
-@router.post("/pictures/crop", operation_id="cropPicture", openapi_extra=READER, response_class=Response)
+@router.post(
+    "/pictures/crop", operation_id="cropPicture", openapi_extra={**READER, **RAW_BODY}, response_class=Response
+)
 async def crop_picture(room: Room, request: Request, crop: Annotated[Crop, Query()]) -> Response:
     """A part of a picture, set straight; the picture's bytes are the request's body. Nothing is kept."""
     data = await _body(request, MAX_BYTES, "the picture")

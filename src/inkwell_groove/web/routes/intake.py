@@ -13,7 +13,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
 from inkwell_groove.core.errors import InkwellError
-from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.dependencies import RAW_BODY, Room, Who
 from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.views import UploadView
 
@@ -40,7 +40,7 @@ def upload(room: Room, response: Response, upload_id: int) -> UploadView:
     return view
 
 
-@router.patch("/uploads/{upload_id}", operation_id="sendUpload")
+@router.patch("/uploads/{upload_id}", operation_id="sendUpload", openapi_extra=RAW_BODY)
 async def send(
     room: Room, who: Who, request: Request, upload_id: int, upload_offset: Annotated[int, Header(ge=0)]
 ) -> UploadView:

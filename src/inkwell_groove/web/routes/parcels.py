@@ -11,7 +11,7 @@ from fastapi.responses import StreamingResponse
 
 from inkwell_groove.core.filing import safe_name
 from inkwell_groove.web.access import EXPORT
-from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.dependencies import RAW_BODY, Room, Who
 from inkwell_groove.web.receiving import received
 from inkwell_groove.web.routing import Router
 from inkwell_groove.web.zipping import zip_of
@@ -31,7 +31,7 @@ def parcel(room: Room, docket_id: int) -> StreamingResponse:
     return StreamingResponse(zip_of(files), media_type="application/zip", headers={"Content-Disposition": disposition})
 
 
-@router.post("/parcels", operation_id="takeInParcel", status_code=202)
+@router.post("/parcels", operation_id="takeInParcel", openapi_extra=RAW_BODY, status_code=202)
 async def take_in(
     room: Room, who: Who, request: Request, shelfmark: Annotated[str, Query(max_length=100)] = ""
 ) -> JobView:
