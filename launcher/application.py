@@ -19,7 +19,7 @@ from launcher.places import FRONTEND, PYTHON, CannotGoOn, var
 
 DEFAULT_PORT = 8420
 _LOOPBACK = ("127.0.0.1", "localhost", "::1")
-_PATIENCE_S = 60.0
+_PATIENCE_S = 180.0  # while its process lives; a busy machine takes a minute
 
 
 def _record() -> Path:

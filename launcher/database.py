@@ -136,7 +136,7 @@ class Database:
             record=self.record,
             log=self.log,
         )
-        until = time.monotonic() + 60
+        until = time.monotonic() + 180
         while time.monotonic() < until:
             if self._answers():
                 return

@@ -66,7 +66,7 @@ def _run(name: str, command: Sequence[str | Path], answers_at: dict[int, str]) -
             raise CannotGoOn(f"Port {port} is in use by another program, and the simulated {name} needs it.")
     log = var() / "log" / f"{name}.log"
     pid = processes.start([str(part) for part in command], record=_record(name), log=log, env={})
-    until = time.monotonic() + 30
+    until = time.monotonic() + 90
     while time.monotonic() < until and processes.running(_record(name)) == pid:
         try:
             for port, path in answers_at.items():

@@ -73,7 +73,7 @@ def made_once(factory: pytest.TempPathFactory, name: str, make: Callable[[Path],
     try:
         (shared / f"making {name}").mkdir()
     except FileExistsError:
-        until = time.monotonic() + 300
+        until = time.monotonic() + 240
         while not target.is_dir():
             assert time.monotonic() < until, f"nobody made {name}"
             time.sleep(0.1)

@@ -141,7 +141,7 @@ class Server:
             args=(self._environment, self.media_root.parent / "server.log", self._clock, self._free_bytes),
         )
         self._process.start()
-        until = time.monotonic() + 60
+        until = time.monotonic() + 240
         while time.monotonic() < until:
             assert self._process.is_alive(), "the server ended at once"
             try:

@@ -27,7 +27,7 @@ def typed(var: Path, *words: str) -> subprocess.CompletedProcess[str]:
     """Do what a user does in a shell."""
     environment = {**os.environ, "INKWELL_VAR": str(var)}
     return subprocess.run(
-        [ROOT / "inkwell", *words], env=environment, capture_output=True, text=True, check=False, timeout=120
+        [ROOT / "inkwell", *words], env=environment, capture_output=True, text=True, check=False, timeout=600
     )
 
 
@@ -190,7 +190,7 @@ def test_a_process_that_will_not_go_is_made_to(tmp_path: Path) -> None:
     )
     record, log = tmp_path / "record", tmp_path / "log"
     processes.start([sys.executable, "-c", stubborn], record=record, log=log)
-    until = time.monotonic() + 10
+    until = time.monotonic() + 240
     while "ready" not in log.read_text() and time.monotonic() < until:
         time.sleep(0.02)
     assert processes.stop(record, patience_s=0.3) is True

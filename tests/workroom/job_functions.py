@@ -50,7 +50,7 @@ def die_at_work(arguments: Told, task: Task) -> Result:
 def wait_for(arguments: Told, task: Task) -> Result:
     """Says that it runs by a file, and ends when there is another."""
     Path(arguments.runs).write_text(str(os.getpid()))
-    until = time.monotonic() + 60
+    until = time.monotonic() + 240
     while not Path(arguments.may_end).exists():
         assert time.monotonic() < until, "nobody let it end"
         task.progress(0.5, "waiting")

@@ -62,7 +62,7 @@ class Runner:
 
 
 def until(look: Callable[[], Found | None], otherwise: str) -> Found:
-    end = time.monotonic() + 60
+    end = time.monotonic() + 240
     while time.monotonic() < end:
         if (found := look()) is not None:
             return found

@@ -534,7 +534,7 @@ class Browser:
             self.sent += size
 
     def until_recorded(self, samples: int) -> None:
-        end = time.monotonic() + 30
+        end = time.monotonic() + 240
         while time.monotonic() < end:
             if (self.server.get(f"/transfers/{self.key}/live")["recorded_samples"] or 0) >= samples:
                 return
@@ -574,7 +574,7 @@ def test_the_server_tells_what_is_safe_to_forget(decks: Server) -> None:
         decks.post(f"/transfers/{browser.key}/record")
         browser.send(socket, 60_000)
         safe = 0
-        end = time.monotonic() + 20
+        end = time.monotonic() + 240
         while safe < 60_000 and time.monotonic() < end:
             safe = json.loads(socket.recv(10)).get("safe_sample") or 0
         assert safe == 60_000
