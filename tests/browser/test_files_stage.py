@@ -15,6 +15,7 @@ from playwright.sync_api import Page, expect
 from inkwell_groove.core.files.formats import SUFFIXES
 from inkwell_groove.core.files.reading import read_file
 from inkwell_groove.demo.imports import IMPORTS_NAME
+from tests.browser.test_tracks_stage import wait_for
 from tests.core.files.samples import picture
 from tests.live import Server
 from tests.web.test_files import digests_below
@@ -180,6 +181,8 @@ def test_cells_are_edited_filled_pasted_undone_and_remembered(page: Page, house:
     )
     expect(sheet.cell(1, "title")).to_contain_text("Slack")
     expect(sheet.cell(1, "artist")).to_contain_text("B")
+    bundle = int(page.url.partition("bundle=")[2].partition("&")[0])
+    wait_for(lambda: '"Slack"' in house.api.get("/sheet", params={"bundle": bundle}).text, page)  # not on its way
     page.reload()
     expect(sheet.cell(1, "title")).to_contain_text("Slack")
     page.get_by_label("Show").select_option("changed, not written")

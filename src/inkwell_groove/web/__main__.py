@@ -40,6 +40,9 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
                 port=given.port,
                 log_level="warning",
                 timeout_graceful_shutdown=3,
+                # Longer than clients and proxies keep a connection: whoever closes first must not be the server, or a
+                # request that is on its way then is lost.
+                timeout_keep_alive=75,
                 proxy_headers=bool(given.proxies),
                 forwarded_allow_ips=given.proxies,
                 ssl_certfile=given.tls_certificate,
