@@ -53,9 +53,9 @@ class Asking:
 
     def ask(self, case: schemathesis.Case, who: str) -> Any:
         if who == "where nobody signs in":
-            return case.call(base_url=self._free.address, timeout=30)
+            return case.call(base_url=self._free.address, timeout=120)
         headers = {"Authorization": f"Bearer {self._tokens[who]}"} if who in self._tokens else {}
-        return case.call(base_url=self._guarded.address, headers=headers, timeout=30)
+        return case.call(base_url=self._guarded.address, headers=headers, timeout=120)
 
 
 def _token(house: Server, role: str) -> str:

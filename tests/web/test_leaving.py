@@ -69,13 +69,13 @@ def test_a_socket_ends_for_whoever_is_signed_out(guarded: Server) -> None:
     key = connected.json()["key"]
     shown = cookie(guarded, "archivist")
     with connect(f"ws://127.0.0.1:{guarded.port}/api/transfers/{key}/watch", additional_headers=shown) as socket:
-        socket.recv(timeout=20)
+        socket.recv(timeout=120)
         http = client(guarded)
         http.headers.update(shown)
         http.delete("/session").raise_for_status()
         with pytest.raises(ConnectionClosed) as closed:
             while True:
-                socket.recv(timeout=20)
+                socket.recv(timeout=120)
     assert closed.value.rcvd is not None and closed.value.rcvd.code == 1008
     assert "no longer signed in" in closed.value.rcvd.reason
     keeper.delete(f"/transfers/{key}").raise_for_status()
