@@ -73,6 +73,15 @@ def test_what_is_no_archive_is_refused(rubbish: bytes, cut: int) -> None:
             assert "ZIP" in refusal.what or "damaged" in refusal.what
 
 
+def test_what_the_fuzzer_found_is_refused(tmp_path: Path) -> None:
+    """Inputs of `benchmarks/fuzzing.py` that were faults."""
+    for file in sorted((Path(__file__).parents[1] / "hostile").glob("*.zip")):
+        with pytest.raises(Refused):
+            read_whole(file.read_bytes(), tmp_path)
+    with pytest.raises(Refused, match="has no name"):
+        read_whole((Path(__file__).parents[1] / "hostile" / "a part without a name.zip").read_bytes(), tmp_path)
+
+
 def test_a_locked_part_is_damaged_for_us(tmp_path: Path) -> None:
     data = bytearray(packed(("a", b"secret")))
     for at in (data.find(b"PK\x03\x04") + 6, data.find(b"PK\x01\x02") + 8):

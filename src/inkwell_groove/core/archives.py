@@ -50,8 +50,10 @@ def parts_of(
     """Return the files of an archive, counted before any is unpacked.
 
     What is taken out of a part ends at the size that the directory states, so these sums can be believed. Raises
-    Refused for too many files, too many bytes, and for an archive that would grow beyond all measure.
+    Refused for too many files, too many bytes, an archive that would grow beyond all measure, a file without a name.
     """
+    if any(not one.filename for one in archive.infolist()):
+        raise Refused("a file in it has no name", where=where, remedy=_PACK_ANEW)
     parts = [one for one in archive.infolist() if not one.is_dir()]
     total = sum(one.file_size for one in parts)
     if len(parts) > most_parts:
