@@ -175,10 +175,10 @@ def _why_not(part: zipfile.ZipInfo, name: PurePosixPath, there: set[str]) -> str
     if any(len(one.encode("utf-8", "surrogatepass")) > MAX_NAME_BYTES for one in name.parts):
         return f"has a name of over {MAX_NAME_BYTES} bytes"
     if _one_name(name) in there:
-        return "is there twice, or a name that differs only by case, and the first was kept"
+        return "is there twice, and the first was kept"
     return ""
 
 
 def _one_name(name: PurePosixPath) -> str:
-    """Return what names have in common that some file systems take for one."""
-    return unicodedata.normalize("NFC", str(name)).casefold()
+    """Return a name in Unicode NFC: two spellings that look the same are one. Case counts, for both files are kept."""
+    return unicodedata.normalize("NFC", str(name))
