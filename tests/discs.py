@@ -19,6 +19,7 @@ from inkwell_groove.core.frames import msf
 from inkwell_groove.demo.discs import DiscScript, write_disc
 from inkwell_groove.demo.tunes import Tune
 from inkwell_groove.standins.witness_register import make_app
+from tests.patience import PATIENCE_S
 from tests.plain import PLAIN
 
 HIDDEN = DiscScript(
@@ -111,4 +112,4 @@ class Running:
 
     def stop(self) -> None:
         self._server.should_exit = True
-        self._thread.join(10)
+        self._thread.join(PATIENCE_S)

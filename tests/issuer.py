@@ -18,6 +18,7 @@ from joserfc import jwt
 from joserfc.jwk import ECKey
 
 from launcher.processes import free_port
+from tests.patience import PATIENCE_S
 
 CLIENT, SECRET = "inkwell", "the client's secret"
 
@@ -43,7 +44,7 @@ class Issuer:
 
     def stop(self) -> None:
         self._server.should_exit = True
-        self._thread.join(10)
+        self._thread.join(PATIENCE_S)
 
     def id_token(self, asked: dict[str, str]) -> str:
         now = int(time.time())

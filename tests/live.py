@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
 import multiprocessing
 import os
@@ -26,6 +27,7 @@ from launcher.places import FRONTEND
 from launcher.processes import free_port
 from tests import helddisk
 from tests.heldclock import HeldClock
+from tests.patience import PATIENCE_S
 from tests.plain import PLAIN
 
 _numbers = itertools.count(1)
@@ -124,7 +126,7 @@ class Server:
         self.media_root, self.database_url = media_root, database_url
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
-        self.api = httpx.Client(base_url=f"{self.address}/api", timeout=60, verify=PLAIN)
+        self.api = httpx.Client(base_url=f"{self.address}/api", timeout=PATIENCE_S, verify=PLAIN)
         self._environment = {
             **os.environ,
             "INKWELL_DATABASE_URL": database_url,
@@ -141,7 +143,7 @@ class Server:
             args=(self._environment, self.media_root.parent / "server.log", self._clock, self._free_bytes),
         )
         self._process.start()
-        until = time.monotonic() + 240
+        until = time.monotonic() + PATIENCE_S
         while time.monotonic() < until:
             assert self._process.is_alive(), "the server ended at once"
             try:
@@ -162,7 +164,7 @@ class Server:
         """Kill the server as `kill -9` does."""
         assert self._process is not None
         self._process.kill()
-        self._process.join(10)
+        self._process.join(PATIENCE_S)
 
     @property
     def is_running(self) -> bool:
@@ -178,7 +180,7 @@ class Server:
     def stop(self) -> None:
         if self._process is not None and self._process.is_alive():
             self._process.terminate()
-            self._process.join(20)
+            self._process.join(PATIENCE_S)
             assert not self._process.is_alive(), "the server does not stop"
 
     def get(self, path: str, **params: Any) -> Any:
@@ -222,7 +224,7 @@ class Server:
         assert answer.is_success, answer.text
         return answer.json()
 
-    def wait_for_jobs(self, *, patience_s: float = 240) -> list[Any]:
+    def wait_for_jobs(self, *, patience_s: float = PATIENCE_S) -> list[Any]:
         until, pause_s = time.monotonic() + patience_s, 0.02
         while time.monotonic() < until:
             jobs = self.get("/jobs")
@@ -253,8 +255,10 @@ class Server:
 
 
 def _children(parent: int) -> list[int]:
-    """Return the child processes of a process, from the kernel's table."""
-    found = []
-    for task in Path(f"/proc/{parent}/task").iterdir():
-        found += [int(pid) for pid in (task / "children").read_text().split()]
+    """Return the child processes of a process, from the kernel's table; none of a process or thread that just ended."""
+    found: list[int] = []
+    with contextlib.suppress(FileNotFoundError, ProcessLookupError):
+        for task in Path(f"/proc/{parent}/task").iterdir():
+            with contextlib.suppress(FileNotFoundError, ProcessLookupError):
+                found += [int(pid) for pid in (task / "children").read_text().split()]
     return found

@@ -1,6 +1,6 @@
-"""How many examples a test tries of those that it could.
+"""How patient the tests are: how many examples they try of those that they could, and how long they wait.
 
-All of them: `INKWELL_EXAMPLESSHARE=1 ./inkwell test tests/core`. Each run draws others, except where hypothesis finds
+All examples: `INKWELL_EXAMPLESSHARE=1 ./inkwell test tests/core`. Each run draws others, except where hypothesis finds
 itself in continuous integration and repeats its draws.
 """
 
@@ -14,6 +14,8 @@ from typing import TypeVar
 T = TypeVar("T")
 SHARE = float(os.environ.get("INKWELL_EXAMPLESSHARE", "0.2"))
 _FEWEST = 50
+# For what a busy machine makes of a few seconds; how fast things are is measured elsewhere.
+PATIENCE_S = 240
 
 
 def examples(number: int) -> int:

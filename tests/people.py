@@ -12,6 +12,7 @@ import pytest
 from launcher.database import Database
 from launcher.places import PYTHON
 from tests.live import Server, new_schema
+from tests.patience import PATIENCE_S
 from tests.plain import PLAIN
 
 PASSWORD = "slack water at the ferry"
@@ -49,7 +50,7 @@ def shell(house: Server, name: str, role: str, password: str) -> subprocess.Comp
 
 def client(house: Server) -> httpx.Client:
     """Return a client of the API that nobody has signed in; it is closed with the house."""
-    _clients.append(httpx.Client(base_url=f"{house.address}/api", timeout=60, verify=PLAIN))
+    _clients.append(httpx.Client(base_url=f"{house.address}/api", timeout=PATIENCE_S, verify=PLAIN))
     return _clients[-1]
 
 

@@ -19,6 +19,7 @@ from inkwell_groove.demo.discs import DiscScript
 from inkwell_groove.demo.holdings import MERIDIAN, holdings
 from inkwell_groove.standins.sources import make_apps
 from launcher.processes import free_port
+from tests.patience import PATIENCE_S
 from tests.plain import PLAIN
 
 NAMES = ("meridian", "union", "tern")
@@ -129,7 +130,7 @@ class RunningSources:
         self._http.close()
         for server, thread in self._servers:
             server.should_exit = True
-            thread.join(10)
+            thread.join(PATIENCE_S)
 
 
 def _serve(app: FastAPI, port: int) -> tuple[Any, threading.Thread]:

@@ -11,9 +11,10 @@ from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwrig
 from inkwell_groove.core import peaks
 from inkwell_groove.core.disc.checksums import witness_sum
 from inkwell_groove.core.restoration import ear
+from tests.browser.loudspeaker import HeldLoudspeaker
+from tests.patience import PATIENCE_S
 
-# For whatever a busy machine makes of a job that takes seconds; how fast things are is measured elsewhere.
-PATIENCE_MS = 240_000
+PATIENCE_MS = PATIENCE_S * 1000
 expect.set_options(timeout=PATIENCE_MS)
 
 
@@ -48,6 +49,12 @@ def launched(engine: Playwright, *options: str) -> Browser:
 @pytest.fixture
 def page(browser: Browser) -> Iterator[Page]:
     yield from watched(browser)
+
+
+@pytest.fixture
+def loudspeaker(page: Page) -> HeldLoudspeaker:
+    """For a test that looks at what plays: on a busy machine it would be over before the test looks."""
+    return HeldLoudspeaker(page)
 
 
 def watched(browser: Browser, *, bypass_csp: bool = False) -> Iterator[Page]:

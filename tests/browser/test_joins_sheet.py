@@ -15,6 +15,7 @@ import soundfile
 from playwright.sync_api import Page, Request, expect
 
 from tests.browser.desk import Desk, Loupe
+from tests.browser.loudspeaker import HeldLoudspeaker
 from tests.browser.test_tracks_stage import wait_for
 from tests.live import Server
 from tests.sounds import record_side
@@ -52,7 +53,7 @@ def pull(page: Page, name: str, sample: int, by_px: float) -> None:
 
 
 def test_durations_are_laid_joins_dragged_and_signed_off_and_the_files_are_cut_there(
-    page: Page, server: Server, docket: Any, tmp_path: Path
+    page: Page, server: Server, docket: Any, tmp_path: Path, loudspeaker: HeldLoudspeaker
 ) -> None:
     desk = Desk(page, server).go(f"/dockets/{docket['id']}/tracks")
     page.get_by_label("What is known of the tracks").select_option("their durations")

@@ -11,59 +11,12 @@ import soundfile
 from playwright.sync_api import Page, expect
 
 from tests.browser.desk import Desk
+from tests.browser.loudspeaker import HeldLoudspeaker
 from tests.live import Server
 
 pytestmark = pytest.mark.browser
 RATE_HZ = 44_100
 HZ = 441.0
-# In place of the loudspeaker: the same graph of nodes, rendered into memory as far as the test lets it. It stops every
-# tenth of a second, and goes on when the player has had a turn and nothing that it asked for is still on its way, so
-# that a machine which is busy is only slower. What a late answer does is tested where the clock is held as a whole
-# (frontend/src/player/reel.test.ts).
-HELD_LOUDSPEAKER = """
-const STEP_S = 0.1, LENGTH_S = 20, TURN_MS = 110;
-let underway = 0;
-const send = window.fetch;
-window.fetch = async (url, ...rest) => {
-    if (!/[?&]samples=/.test(url)) return send(url, ...rest);
-    underway++;
-    try {
-        const answer = await send(url, ...rest);
-        return new Response(await answer.arrayBuffer(), answer);
-    } finally {
-        underway--;
-    }
-};
-const turn = () => new Promise((done) => setTimeout(done, TURN_MS));
-window.AudioContext = class extends OfflineAudioContext {
-    allowed = 0;
-    constructor({ sampleRate }) {
-        super(2, LENGTH_S * sampleRate, sampleRate);
-        window.loudspeaker = this;
-        this.stops = Array.from({ length: LENGTH_S / STEP_S - 1 }, (_, before) => super.suspend((before + 1) * STEP_S));
-    }
-    async resume() {
-        if (this.rendered) return;
-        this.rendered = this.startRendering();
-        for (const [before, stop] of this.stops.entries()) {
-            await stop;
-            do await turn();
-            while (underway > 0 || this.allowed < (before + 1) * STEP_S);
-            void super.resume();
-        }
-    }
-    async goOn(seconds) {
-        this.allowed += seconds;
-        while (this.currentTime < this.allowed - STEP_S) await turn();
-    }
-    async heard() {
-        const { currentTime } = this;
-        this.allowed = Infinity;
-        const line = (await this.rendered).getChannelData(0);
-        return Array.from(line.subarray(0, currentTime * this.sampleRate));
-    }
-};
-"""
 
 
 @pytest.fixture
@@ -81,27 +34,25 @@ def docket(server: Server, tmp_path: Path) -> Any:
     return {**opened, "side": side["id"]}
 
 
-def test_listening_for_something_else_leaves_no_gap_and_no_step(page: Page, server: Server, docket: Any) -> None:
-    def goes_on(seconds: float) -> None:
-        page.evaluate("(seconds) => window.loudspeaker.goOn(seconds)", seconds)
-
-    page.add_init_script(HELD_LOUDSPEAKER)
+def test_listening_for_something_else_leaves_no_gap_and_no_step(
+    page: Page, server: Server, docket: Any, loudspeaker: HeldLoudspeaker
+) -> None:
     Desk(page, server).go(f"/dockets/{docket['id']}/repair?view=sound")
     expect(page.get_by_label("Rumble", exact=True).get_by_role("checkbox").first).to_be_checked()
     page.keyboard.press("Space")
     expect(page.get_by_role("group", name="Listen for")).to_be_visible()
-    goes_on(1.2)
+    loudspeaker.go_on(1.2)
     for key in ("1", "2", "1", "2"):
         page.keyboard.press(key)
-        goes_on(0.6)
+        loudspeaker.go_on(0.6)
     # A change of the plan while it plays.
     with page.expect_response(lambda answer: "/heard?" in answer.url):
         below = page.get_by_label("Cut below")
         below.fill("25")
         below.press("Enter")
-        goes_on(0.6)
-    goes_on(0.6)
-    sound = np.array(page.evaluate("window.loudspeaker.heard()"))
+        loudspeaker.go_on(0.6)
+    loudspeaker.go_on(0.6)
+    sound = loudspeaker.heard()
     loud = np.flatnonzero(np.abs(sound) > 0.2)
     sound = sound[loud[0] + round(0.1 * RATE_HZ) :]
     assert len(sound) > 4 * RATE_HZ

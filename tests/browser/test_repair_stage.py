@@ -11,6 +11,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.desk import Desk
+from tests.browser.loudspeaker import HeldLoudspeaker
 from tests.browser.test_tracks_stage import wait_for
 from tests.live import Server
 
@@ -63,7 +64,7 @@ def listed(page: Page) -> int:
 
 
 def test_a_side_is_scanned_mended_heard_and_sealed_and_the_log_tells_it(
-    page: Page, server: Server, docket: Any, demo_carriers: Path
+    page: Page, server: Server, docket: Any, demo_carriers: Path, loudspeaker: HeldLoudspeaker
 ) -> None:
     desk = Desk(page, server).go(f"/dockets/{docket['id']}/repair")
     expect(page.get_by_role("heading", name="Repair", exact=True)).to_be_visible()
@@ -119,6 +120,7 @@ def test_a_side_is_scanned_mended_heard_and_sealed_and_the_log_tells_it(
     expect(page.get_by_role("button", name="only what was taken away")).to_have_attribute("aria-pressed", "true")
     position = page.get_by_test_id("position")
     before = position.text_content()
+    loudspeaker.go_on(0.5)
     wait_for(lambda: position.text_content() != before, page)
     page.keyboard.press("Space")
 
@@ -153,7 +155,9 @@ def test_a_side_is_scanned_mended_heard_and_sealed_and_the_log_tells_it(
     assert int(re.search(r"(\d+) scratch", log)[1]) >= len(told["scratch"]) - 1  # type: ignore[index]
 
 
-def test_what_is_changed_is_heard_without_stopping_and_undone(page: Page, server: Server, repaired: Any) -> None:
+def test_what_is_changed_is_heard_without_stopping_and_undone(
+    page: Page, server: Server, repaired: Any, loudspeaker: HeldLoudspeaker
+) -> None:
     side = side_of(server, repaired)
     Desk(page, server).go(f"/dockets/{repaired['id']}/repair?view=damage")
     # One that is mended: refusing what is refused already would change nothing.
@@ -169,12 +173,16 @@ def test_what_is_changed_is_heard_without_stopping_and_undone(page: Page, server
     with page.expect_response(lambda answer: "/heard?" in answer.url and f"version={version}&" not in answer.url):
         page.keyboard.press("Delete")
     expect(page.get_by_role("button", name="Stop")).to_be_visible()
+    loudspeaker.go_on(0.3)
+    expect(page.get_by_role("button", name="Stop")).to_be_visible()
     page.keyboard.press("Control+z")
     wait_for(lambda: side_of(server, repaired)["plan"]["version"] == version, page)
     page.keyboard.press("Space")
 
 
-def test_a_stretch_is_drawn_by_hand_and_two_versions_are_heard(page: Page, server: Server, repaired: Any) -> None:
+def test_a_stretch_is_drawn_by_hand_and_two_versions_are_heard(
+    page: Page, server: Server, repaired: Any, loudspeaker: HeldLoudspeaker
+) -> None:
     Desk(page, server).go(f"/dockets/{repaired['id']}/repair?view=damage")
     page.get_by_label("Order", exact=True).select_option("largest first")
     expect(page.get_by_role("table", name="Repairs")).to_have_attribute("aria-busy", "false")

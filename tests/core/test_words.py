@@ -20,6 +20,7 @@ from inkwell_groove.core.description import RELEASE_FIELDS, Release, TrackDescri
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.demo.sleeve import lanterns_cover
 from tests.core.strategies import any_text
+from tests.patience import PATIENCE_S
 
 
 @given(
@@ -129,7 +130,7 @@ def test_what_will_not_do_as_a_picture_is_refused(data: bytes, what: str) -> Non
 
 def test_two_covers_at_once_leave_the_warnings_of_the_process_alone(monkeypatch: pytest.MonkeyPatch) -> None:
     """A filter set in threads that overlap stays for good: from then on every deprecation was an error."""
-    both_inside, first_is_out = threading.Barrier(2, timeout=30), threading.Event()
+    both_inside, first_is_out = threading.Barrier(2, timeout=PATIENCE_S), threading.Event()
     load = PngImageFile.load
 
     def slow_load(image: PngImageFile) -> object:

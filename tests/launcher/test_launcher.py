@@ -21,6 +21,7 @@ from launcher.commands import run
 from launcher.database import Database
 from launcher.places import ROOT, CannotGoOn
 from tests.launcher.inside import inkwell
+from tests.patience import PATIENCE_S
 
 
 def typed(var: Path, *words: str) -> subprocess.CompletedProcess[str]:
@@ -40,7 +41,7 @@ def test_it_serves_says_so_and_stops(tmp_path: Path) -> None:
         started = inkwell(tmp_path, "serve", "--port", str(port))
         assert started.returncode == 0, started.stderr
         assert f"http://127.0.0.1:{port}" in started.stdout
-        assert httpx.get(f"http://127.0.0.1:{port}/api/health", timeout=60).json()["status"] == "well"
+        assert httpx.get(f"http://127.0.0.1:{port}/api/health", timeout=PATIENCE_S).json()["status"] == "well"
         log = tmp_path / "log" / "application.log"
         assert stat.S_IMODE(log.stat().st_mode) == 0o600, "only who runs it reads its log"
         status = inkwell(tmp_path, "status")
@@ -98,7 +99,7 @@ def test_it_serves_others_on_the_address_it_is_given(tmp_path: Path, with_tls: b
         started = inkwell(tmp_path, "serve", "--port", str(port), **settings)
         assert started.returncode == 0, started.stderr
         assert f"Inkwell Groove is at {where} " in started.stdout
-        answer = httpx.get(f"{where}/api/dockets", verify=False, timeout=60)
+        answer = httpx.get(f"{where}/api/dockets", verify=False, timeout=PATIENCE_S)
         assert answer.status_code == 401
         # Whoever asks later need not know how it was started.
         assert f"running at {where}\n" in inkwell(tmp_path, "status").stdout
@@ -113,7 +114,7 @@ def test_the_database_and_the_store_that_the_environment_names_are_used(tmp_path
         started = inkwell(tmp_path / "var", "serve", "--port", str(port), **settings)
         assert started.returncode == 0, started.stderr
         body = {"shelfmark": "E-1", "carrier_format": "LP"}
-        assert httpx.post(f"http://127.0.0.1:{port}/api/dockets", json=body, timeout=60).is_success
+        assert httpx.post(f"http://127.0.0.1:{port}/api/dockets", json=body, timeout=PATIENCE_S).is_success
         assert "the one that INKWELL_DATABASE_URL names" in inkwell(tmp_path / "var", "status", **settings).stdout
         second = inkwell(tmp_path / "other var", "serve", "--port", str(processes.free_port()), **settings)
         assert second.returncode == 1
@@ -190,7 +191,7 @@ def test_a_process_that_will_not_go_is_made_to(tmp_path: Path) -> None:
     )
     record, log = tmp_path / "record", tmp_path / "log"
     processes.start([sys.executable, "-c", stubborn], record=record, log=log)
-    until = time.monotonic() + 240
+    until = time.monotonic() + PATIENCE_S
     while "ready" not in log.read_text() and time.monotonic() < until:
         time.sleep(0.02)
     assert processes.stop(record, patience_s=0.3) is True

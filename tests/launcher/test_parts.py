@@ -16,6 +16,7 @@ import pytest
 from launcher import debian, environment, frontend, processes, standins, testing
 from launcher.places import ROOT, CannotGoOn
 from tests.launcher.inside import inkwell
+from tests.patience import PATIENCE_S
 
 PASSES, FAILS = [sys.executable, "-c", "pass"], [sys.executable, "-c", "import sys; sys.exit('a line too long')"]
 
@@ -161,7 +162,7 @@ def test_the_simulated_register_is_started_once_and_ended(monkeypatch: pytest.Mo
     try:
         where = standins._start_register(seeds)
         assert standins._start_register(seeds) == where
-        assert httpx.get(f"{where}/v1/discs/{'0' * 64}", timeout=60).is_success
+        assert httpx.get(f"{where}/v1/discs/{'0' * 64}", timeout=PATIENCE_S).is_success
         assert standins.status() == [f"register     running at {where} (simulated)"]
     finally:
         assert standins.stop("witness-register")

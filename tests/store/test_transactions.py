@@ -15,6 +15,7 @@ from inkwell_groove.core.errors import Conflict
 from inkwell_groove.store.database import Busy, Database, DatabaseAway, after_commit, attempting, savepoint, try_again
 from inkwell_groove.web import problems
 from inkwell_groove.web.routing import Router
+from tests.patience import PATIENCE_S
 
 
 @pytest.fixture
@@ -62,7 +63,7 @@ class InTheWay:
 
     def __exit__(self, *_: object) -> None:
         self._meet.set()
-        self._thread.join(20)
+        self._thread.join(PATIENCE_S)
 
 
 def test_what_follows_is_done_after_the_commit_in_order(database: Database) -> None:

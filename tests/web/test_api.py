@@ -17,6 +17,7 @@ import soundfile
 from inkwell_groove.core.sealing.verify import verify
 from inkwell_groove.demo.sleeve import lanterns_cover
 from tests.live import Server
+from tests.patience import PATIENCE_S
 from tests.sounds import noise, record_side, write
 
 
@@ -510,7 +511,7 @@ def test_news_of_jobs_and_dockets_reaches_whoever_looks_on(server: Server, side_
     ready = threading.Event()
 
     def listen() -> None:
-        with httpx.stream("GET", f"{server.address}/api/events", timeout=60) as stream:
+        with httpx.stream("GET", f"{server.address}/api/events", timeout=PATIENCE_S) as stream:
             for line in stream.iter_lines():
                 if line.startswith("data:"):
                     heard.append(json.loads(line[5:]))
@@ -532,7 +533,7 @@ def test_news_of_jobs_and_dockets_reaches_whoever_looks_on(server: Server, side_
 
 def test_the_front_end_is_served_at_every_address_of_the_interface(server: Server) -> None:
     for path in ("/", "/dockets/1/tracks", "/ledger"):
-        answer = httpx.get(server.address + path, timeout=60)
+        answer = httpx.get(server.address + path, timeout=PATIENCE_S)
         assert answer.status_code == 200
         assert '<div id="root">' in answer.text
         assert "default-src 'self'" in answer.headers["content-security-policy"]

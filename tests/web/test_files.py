@@ -24,6 +24,7 @@ from inkwell_groove.core.files.writing import Change
 from inkwell_groove.core.files.writing import write as tag
 from tests.core.files.samples import picture, write_sample
 from tests.live import Server
+from tests.patience import PATIENCE_S
 from tests.sounds import noise
 
 
@@ -79,7 +80,7 @@ def take_back(desk: Server, step: Any) -> Any:
 
 
 def ended(desk: Server, step_id: int) -> Any:
-    until = time.monotonic() + 240
+    until = time.monotonic() + PATIENCE_S
     while time.monotonic() < until:
         step = next(one for one in desk.get("/file-steps") if one["id"] == step_id)
         if step["state"] not in ("under way", "being taken back"):
@@ -243,7 +244,7 @@ def test_a_killed_step_goes_on_and_can_still_be_taken_back(desk: Server, root: P
     keep(desk, desk.post("/sheet/name", {"file_ids": ids, "naming": naming}))
     step = desk.post("/sheet/write", {"bundle_ids": [bundle["id"]]})
     journal = desk.media_root / "steps" / str(step["id"]) / "journal.jsonl"
-    until = time.monotonic() + 240
+    until = time.monotonic() + PATIENCE_S
     while not journal.exists() and time.monotonic() < until:
         time.sleep(0.001)
     desk.kill()

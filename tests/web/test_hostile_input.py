@@ -14,6 +14,7 @@ from inkwell_groove.store.database import Database, DatabaseAway
 from inkwell_groove.store.models import Docket
 from inkwell_groove.web.app import make_app
 from tests.live import Server
+from tests.patience import PATIENCE_S
 from tests.sounds import noise, record_side, write
 
 EVIL = b"<script>document.title = 'owned'</script>"
@@ -108,18 +109,18 @@ def test_every_answer_says_what_a_browser_may_do_with_it(house: Server) -> None:
         "/api/takes/1/samples?first_sample=0&samples=10",
         "/api/openapi.json",
     ):
-        answer = httpx.get(house.address + path, timeout=60)
+        answer = httpx.get(house.address + path, timeout=PATIENCE_S)
         assert answer.headers["x-content-type-options"] == "nosniff", path
         policy = answer.headers["content-security-policy"]
         assert "frame-ancestors 'none'" in policy, path
         assert path.startswith("/api/") == ("default-src 'none'" in policy and "sandbox" in policy), path
-    refused = httpx.get(f"{house.address}/api/health", headers={"Host": "evil.example"}, timeout=60)
+    refused = httpx.get(f"{house.address}/api/health", headers={"Host": "evil.example"}, timeout=PATIENCE_S)
     assert refused.status_code == 403 and "sandbox" in refused.headers["content-security-policy"]
 
 
 @pytest.mark.parametrize("origin", ["http://[", "http://[::1", "http://a]b", "null", "http://", "http://127.0.0.1:x"])
 def test_an_origin_that_is_none_is_refused(house: Server, origin: str) -> None:
-    assert httpx.get(f"{house.address}/api/dockets", headers={"Origin": origin}, timeout=60).status_code == 403
+    assert httpx.get(f"{house.address}/api/dockets", headers={"Origin": origin}, timeout=PATIENCE_S).status_code == 403
 
 
 @pytest.mark.parametrize(

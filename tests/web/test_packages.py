@@ -21,6 +21,7 @@ from inkwell_groove.core.disc.image import DiscImage
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.models import Package
 from tests.live import Server
+from tests.patience import PATIENCE_S
 from tests.sounds import record_side
 
 PROFILE = {
@@ -265,7 +266,7 @@ def test_a_check_whose_process_dies_says_nothing_about_the_package(vault: Server
     try:
         with Server(vault.database_url, vault.media_root, INKWELL_FIXITY_BYTES_PER_S="20000") as slow:
             job = slow.post(f"/packages/{told['package_id']}/check")
-            until = time.monotonic() + 240
+            until = time.monotonic() + PATIENCE_S
             while (now := next(one for one in slow.get("/jobs") if one["id"] == job["id"]))["state"] != "failed":
                 assert now["state"] != "done" and time.monotonic() < until
                 if now["state"] == "running":

@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 
 from tests.live import Server
+from tests.patience import PATIENCE_S
 from tests.sources import RunningSources
 
 
@@ -26,7 +27,7 @@ def opened(library: Server, shelfmark: str, kind: str = "LP", **release: str) ->
 
 def looked_up(library: Server, docket_id: int, text: str = "", *, anew: bool = False) -> Any:
     library.post(f"/dockets/{docket_id}/look-up", {"text": text, "anew": anew})
-    until = time.monotonic() + 240
+    until = time.monotonic() + PATIENCE_S
     while time.monotonic() < until:
         found = library.get(f"/dockets/{docket_id}/sources")["look_up"]
         if found["state"] != "looking":
@@ -186,7 +187,7 @@ def test_the_shelf_is_looked_up_and_sorted(library: Server) -> None:
         opened(library, "S-11", catalogue_number="ZZ 9876"),
     )
     library.post("/shelf-look-up", {})
-    until = time.monotonic() + 240
+    until = time.monotonic() + PATIENCE_S
     while (state := library.get("/shelf-look-up"))["running"]:
         assert time.monotonic() < until
         time.sleep(0.1)

@@ -8,6 +8,7 @@ import time
 from pathlib import Path
 
 from inkwell_groove.workroom.jobs.kind import Arguments, Result, Task
+from tests.patience import PATIENCE_S
 
 
 class Told(Arguments):
@@ -50,7 +51,7 @@ def die_at_work(arguments: Told, task: Task) -> Result:
 def wait_for(arguments: Told, task: Task) -> Result:
     """Says that it runs by a file, and ends when there is another."""
     Path(arguments.runs).write_text(str(os.getpid()))
-    until = time.monotonic() + 240
+    until = time.monotonic() + PATIENCE_S
     while not Path(arguments.may_end).exists():
         assert time.monotonic() < until, "nobody let it end"
         task.progress(0.5, "waiting")

@@ -14,6 +14,7 @@ import pytest
 from launcher.database import Database
 from tests.helddisk import HeldDisk
 from tests.live import Server, new_schema
+from tests.patience import PATIENCE_S
 from tests.sounds import noise, record_side, write
 
 LONG_SAMPLES = 96_000 * 150
@@ -101,7 +102,7 @@ def test_workers_do_not_outlive_a_killed_server(fresh: Server, disk: HeldDisk, l
         workers = fresh.workers
         assert workers
         fresh.kill()
-    until = time.monotonic() + 240
+    until = time.monotonic() + PATIENCE_S
     while any(is_alive(pid) for pid in workers) and time.monotonic() < until:
         time.sleep(0.05)
     assert [pid for pid in workers if is_alive(pid)] == []

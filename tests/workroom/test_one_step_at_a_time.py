@@ -11,6 +11,7 @@ from inkwell_groove.core.errors import Conflict
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.models import FileStep
 from inkwell_groove.workroom.files.steps import UNDER_WAY, nothing_else_runs
+from tests.patience import PATIENCE_S
 
 
 @pytest.fixture
@@ -39,5 +40,5 @@ def test_a_second_one_waits_and_then_sees_what_the_first_began(database: Databas
         # Without a lock it would look now, see nothing, and go on.
         thread.join(0.5)
         session.add(FileStep(what="write", state=UNDER_WAY, counts={"files": 1}, told={"told": []}, by="Ilse"))
-    thread.join(20)
+    thread.join(PATIENCE_S)
     assert refused.is_set()

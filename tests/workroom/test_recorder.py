@@ -28,6 +28,7 @@ from inkwell_groove.workroom.jobs.takes import keep
 from inkwell_groove.workroom.transfer import recorder as recorders
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME, SYNC_EVERY_S, Begun, Recorder
 from inkwell_groove.workroom.views import TransferMark
+from tests.patience import PATIENCE_S
 from tests.sounds import noise
 from tests.tasks import OwnTask
 
@@ -75,7 +76,7 @@ def test_at_every_moment_any_program_can_play_what_is_there(tmp_path: Path) -> N
     recorder = Recorder(tmp_path / "r", begun())
     data = noise(48_000)
     recorder.write(data)
-    until = time.monotonic() + 240
+    until = time.monotonic() + PATIENCE_S
     while recorder.synced_samples < 48_000 and time.monotonic() < until:
         time.sleep(0.02)
     read, _ = soundfile.read(str(tmp_path / "r" / SOUND_NAME), dtype="int32", always_2d=True)
@@ -171,7 +172,11 @@ except DiskFull as full:
 print(recorder.finish(peak_dbtp=None)["samples"])
 """
     done = subprocess.run(
-        [sys.executable, "-c", script, str(tmp_path / "r")], capture_output=True, text=True, check=True, timeout=60
+        [sys.executable, "-c", script, str(tmp_path / "r")],
+        capture_output=True,
+        text=True,
+        check=True,
+        timeout=PATIENCE_S,
     )
     what, samples = done.stdout.splitlines()
     assert "cannot be written" in what
@@ -201,7 +206,11 @@ def test_a_recording_is_kept_whose_waveform_found_no_room(tmp_path: Path) -> Non
     folder = media.recording(1)
     folder.parent.mkdir(parents=True, exist_ok=True)
     done = subprocess.run(
-        [sys.executable, "-c", _FULL, str(folder), "4096"], capture_output=True, text=True, check=True, timeout=60
+        [sys.executable, "-c", _FULL, str(folder), "4096"],
+        capture_output=True,
+        text=True,
+        check=True,
+        timeout=PATIENCE_S,
     )
     assert "has_peaks" not in done.stdout
     assert not (folder / PEAKS_NAME).exists(), "what is there is whole"

@@ -30,6 +30,7 @@ from inkwell_groove.workroom.jobs.local import open_lanes
 from inkwell_groove.workroom.jobs.pool import JobPool, Order
 from inkwell_groove.workroom.jobs.queue import JobQueue
 from inkwell_groove.workroom.jobs.runner import JobRunner
+from tests.patience import PATIENCE_S
 from tests.workroom.job_functions import Told
 
 FUNCTIONS = "tests.workroom.job_functions:"
@@ -62,7 +63,7 @@ class Runner:
 
 
 def until(look: Callable[[], Found | None], otherwise: str) -> Found:
-    end = time.monotonic() + 240
+    end = time.monotonic() + PATIENCE_S
     while time.monotonic() < end:
         if (found := look()) is not None:
             return found

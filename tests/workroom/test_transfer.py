@@ -20,6 +20,7 @@ from launcher.database import Database
 from tests.carriers import RATE_HZ, groove, write_carrier
 from tests.heldclock import HeldClock
 from tests.live import Server, new_schema
+from tests.patience import PATIENCE_S
 from tests.smalldisk import SmallDisk
 from tests.sounds import noise
 
@@ -534,7 +535,7 @@ class Browser:
             self.sent += size
 
     def until_recorded(self, samples: int) -> None:
-        end = time.monotonic() + 240
+        end = time.monotonic() + PATIENCE_S
         while time.monotonic() < end:
             if (self.server.get(f"/transfers/{self.key}/live")["recorded_samples"] or 0) >= samples:
                 return
@@ -574,7 +575,7 @@ def test_the_server_tells_what_is_safe_to_forget(decks: Server) -> None:
         decks.post(f"/transfers/{browser.key}/record")
         browser.send(socket, 60_000)
         safe = 0
-        end = time.monotonic() + 240
+        end = time.monotonic() + PATIENCE_S
         while safe < 60_000 and time.monotonic() < end:
             safe = json.loads(socket.recv(120)).get("safe_sample") or 0
         assert safe == 60_000
