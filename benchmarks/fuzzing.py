@@ -21,14 +21,20 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+import soundfile
 
 from inkwell_groove.core.errors import InkwellError
 
 _FILES = {"wav": ".wav", "aiff": ".aiff", "flac": ".flac", "mp3": ".mp3", "mp4": ".m4a", "ogg": ".opus"}
-TARGETS = (*_FILES, "cue", "cdtext", "xlsx", "csv", "playlist", "picture", "zip", "plan")
+TARGETS = (*_FILES, "cue", "cdtext", "xlsx", "csv", "playlist", "picture", "zip", "plan", "parcel")
 _METHODS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED, zipfile.ZIP_BZIP2, zipfile.ZIP_LZMA)
 _INSTRUMENTED = ["inkwell_groove", "mutagen", "openpyxl"]
 _MEMORY_MB, _INPUT_S, _LONGEST = 500, 5, 1 << 16
+_PARCEL = """{"kind": "docket of Inkwell Groove", "version": 1, "shelfmark": "A-1", "folder_pattern": "",
+"file_pattern": "", "profile": null, "created_at": "2026-01-01T00:00:00Z",
+"carriers": [{"number": 1, "carrier_format": "LP", "sides": [{"letter": "A", "takes": [],
+"versions": [{"id": 1, "parent_id": null}], "plan_version_id": 1, "chosen_take": null}]}],
+"fields": [], "artwork": [], "ledger": []}"""
 Reader = Callable[[bytes], object]
 
 
@@ -43,6 +49,7 @@ def reader_of(target: str, folder: Path) -> Reader:
     from inkwell_groove.core.files.reading import read_file, read_pictures
     from inkwell_groove.core.files.spreadsheet import from_csv, from_xlsx
     from inkwell_groove.core.planning.plan import Plan
+    from inkwell_groove.workroom.packages.parcel import DOCUMENT, read_parcel
 
     def as_file(suffix: str, *reads: Callable[[Path], object]) -> Reader:
         path = folder / f"input{suffix}"
@@ -71,6 +78,12 @@ def reader_of(target: str, folder: Path) -> Reader:
                 return
             raise
 
+    def parcel(data: bytes) -> None:
+        path = folder / "parcel.zip"
+        with zipfile.ZipFile(path, "w") as archive:
+            archive.writestr(DOCUMENT, data)
+        read_parcel(path, max_bytes=1 << 24)
+
     def playlist(data: bytes) -> None:
         for correct in (corrected_playlist, corrected_cue):
             correct(data.decode("utf-8", "surrogateescape"), {"A/one.flac": "B/two.flac"}, "A", "B")
@@ -87,6 +100,7 @@ def reader_of(target: str, folder: Path) -> Reader:
         "picture": lambda data: examine(data, name="x"),
         "zip": unpack,
         "plan": plan,
+        "parcel": parcel,
     }[target]
 
 
@@ -97,7 +111,11 @@ def seeds_of(target: str) -> list[bytes]:
     if target in _FILES:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / f"a{_FILES[target]}"
-            return [write_sample(path, path.name).read_bytes()]
+            seeds = [write_sample(path, "aac.m4a" if target == "mp4" else path.name, seconds=0.1).read_bytes()]
+            if target == "wav":
+                soundfile.write(path, np.zeros((99, 2)), 44_100, format="RF64")
+                seeds.append(path.read_bytes())
+            return seeds
     if target == "cue":
         return [b'TITLE "A"\r\nFILE "a.wav" WAVE\r\n  TRACK 01 AUDIO\r\n    INDEX 01 00:00:00\r\n']
     if target == "playlist":
@@ -116,6 +134,8 @@ def seeds_of(target: str) -> list[bytes]:
         from inkwell_groove.core.disc.cdtext import DiscText, render
 
         return [render(DiscText(), 2), np.arange(18, dtype=np.uint8).tobytes()]
+    if target == "parcel":
+        return [_PARCEL.encode()]
     return [b'{"tracks": []}']
 
 

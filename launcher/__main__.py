@@ -10,7 +10,7 @@ import sys
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from launcher import application, debian, environment, frontend, processes, standins, testing
+from launcher import account, application, debian, environment, frontend, processes, standins, testing
 from launcher.commands import run
 from launcher.places import PYTHON, ROOT, CannotGoOn, say, var
 
@@ -65,14 +65,22 @@ def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
 
 
 def _setup(_: argparse.Namespace) -> int:
+    """Prepare everything; from here on root's rights are given up where there is another account."""
     debian.need(debian.RUNNING)
     environment.ensure()
-    with environment.compiled_meanwhile():
+    own = account.own()
+    if own is not None:  # who compiles keeps what comes of it, so the account must do so
         frontend.ensure_built()
+    account.become(own)
+    with environment.compiled_meanwhile():
+        if own is None:
+            frontend.ensure_built()
     return 0
 
 
 def _serve(arguments: argparse.Namespace) -> int:
+    application.check_environment()
+    _setup(arguments)
     _start(arguments, {})
     return 0
 
@@ -83,6 +91,7 @@ def _demo(arguments: argparse.Namespace) -> int:
             "The demo archive is for this machine alone. Leave INKWELL_HOST and INKWELL_SIGN_IN out, or start without "
             "it: ./inkwell serve"
         )
+    application.check_environment()
     _setup(arguments)
     archive = var() / "demo"
     make: list[str | Path] = [PYTHON, "-m", "inkwell_groove.demo", "--archive", archive]
@@ -95,8 +104,6 @@ def _demo(arguments: argparse.Namespace) -> int:
 
 
 def _start(arguments: argparse.Namespace, outside: Mapping[str, str]) -> str:
-    application.check_environment()
-    _setup(arguments)
     if application.has_own_database():
         application.database().ensure_running()
     where = application.start(arguments.port, outside)
@@ -120,6 +127,7 @@ def _account(arguments: argparse.Namespace) -> int:
 def _doctor(arguments: argparse.Namespace) -> int:
     """Examine the store; return 1 if something is left that is not as it should be."""
     environment.ensure()
+    account.become(account.own())
     base = application.database()
     starts_database = application.has_own_database() and processes.running(base.record) is None
     if starts_database:

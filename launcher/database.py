@@ -122,6 +122,7 @@ class Database:
                 shutil.which("mariadbd", path=f"{os.environ.get('PATH', '')}:/usr/sbin") or "mariadbd",
                 "--no-defaults",
                 *_as_user(),
+                f"--init-file={self._administrator()}",
                 f"--datadir={self.folder / 'data'}",
                 f"--socket={self.socket}",
                 f"--pid-file={self.folder / 'mariadb.pid'}",
@@ -146,12 +147,19 @@ class Database:
         processes.stop(self.record)
         raise CannotGoOn(f"The database did not start. Its log, {self.log}, ends:\n  {processes.tail(self.log)}")
 
+    def _administrator(self) -> Path:
+        """Write what makes whoever starts the server its administrator, over the socket; another may have made it."""
+        path = self.folder / "administrator.sql"
+        me = f"'{_me()}'@'localhost'"
+        path.write_text(f"GRANT ALL ON *.* TO {me} IDENTIFIED VIA unix_socket WITH GRANT OPTION;\n")
+        return path
+
     def _answers(self) -> bool:
         """Return whether a query is answered. An open port is not enough: it opens before the server is ready."""
         return self.query("SELECT 1").returncode == 0
 
     def query(self, sql: str) -> subprocess.CompletedProcess[str]:
-        """Run SQL as the server's root user, over its socket."""
+        """Run SQL as the server's administrator, over its socket."""
         return subprocess.run(
             ["mariadb", "--no-defaults", f"--socket={self.socket}", f"--user={_me()}", "-e", sql],
             capture_output=True,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import shutil
 import subprocess
 import sys
@@ -50,7 +51,7 @@ def compiled_meanwhile() -> Iterator[None]:
     digest = hashlib.sha256(sys.version.encode())
     for path in sorted((ROOT / "src" / "inkwell_groove" / "core").rglob("*.py")):
         digest.update(path.read_bytes())
-    marker = VENV / "compiled-from"
+    marker = Path(os.environ.get("NUMBA_CACHE_DIR") or VENV) / "compiled-from"
     if marker.is_file() and marker.read_text() == digest.hexdigest():
         yield
         return

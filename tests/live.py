@@ -177,6 +177,13 @@ class Server:
         assert self._process.pid is not None
         return [worker for child in _children(self._process.pid) for worker in _children(child)]
 
+    @property
+    def processes(self) -> list[int]:
+        """Return the server's process, those that run its jobs, and those that look at what was sent."""
+        assert self._process is not None
+        assert self._process.pid is not None
+        return [self._process.pid, *_children(self._process.pid), *self.workers]
+
     def stop(self) -> None:
         if self._process is not None and self._process.is_alive():
             self._process.terminate()

@@ -126,6 +126,7 @@ def test_what_will_not_do_as_a_picture_is_refused(data: bytes, what: str) -> Non
     with pytest.raises(Refused, match=what) as refusal:
         examine(data, name="cover")
     assert refusal.value.remedy
+    assert ("damaged" in refusal.value.what) == (what == "damaged"), "one refusal, not one within another"
 
 
 def test_two_covers_at_once_leave_the_warnings_of_the_process_alone(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -48,6 +48,11 @@ def die_at_work(arguments: Told, task: Task) -> Result:
         return die(arguments, task)
 
 
+def take_a_gigabyte(arguments: Told, task: Task) -> Result:
+    """Allocates memory, and touches it."""
+    return {"bytes": len(bytearray(1024**3))}
+
+
 def wait_for(arguments: Told, task: Task) -> Result:
     """Says that it runs by a file, and ends when there is another."""
     Path(arguments.runs).write_text(str(os.getpid()))

@@ -25,6 +25,7 @@ from inkwell_groove.store.disk import DiskFull
 from inkwell_groove.store.media import PEAKS_NAME, MediaStore
 from inkwell_groove.workroom.jobs.arguments import Keep
 from inkwell_groove.workroom.jobs.takes import keep
+from inkwell_groove.workroom.reading import received_bytes
 from inkwell_groove.workroom.transfer import recorder as recorders
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME, SYNC_EVERY_S, Begun, Recorder
 from inkwell_groove.workroom.views import TransferMark
@@ -149,6 +150,15 @@ def test_notes_outlive_the_recorder_and_a_line_that_broke_off_is_passed_over(tmp
     notes = recorders.read_notes(tmp_path / "r")
     assert notes.faults == [fault]
     assert [one.kind for one in notes.marks] == ["turned over", "server stopped"]
+
+
+def test_what_is_taken_away_while_it_is_looked_at_is_not_there(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A docket that was opened the moment its recording became a take was answered with a fault."""
+    monkeypatch.setattr(Path, "exists", lambda path: True)
+    assert recorders.read_begun(tmp_path) is None
+    assert recorders.read_notes(tmp_path).marks == []
+    assert recorders.samples_on_disk(tmp_path, begun()) == 0
+    assert received_bytes(MediaStore(tmp_path / "media"), 27) == 0
 
 
 def test_a_full_disk_ends_it_with_everything_until_then(tmp_path: Path) -> None:

@@ -19,7 +19,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
-from inkwell_groove.core.errors import Cancelled
+from inkwell_groove.core.errors import Cancelled, Refused
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Docket, Job, now
@@ -381,6 +381,22 @@ def test_a_run_that_was_stopped_does_not_stop_the_next_of_the_same_job(media: Me
             assert isinstance(done.exception(60), Cancelled) == is_stopped
     finally:
         pool.close()
+
+
+def test_a_job_that_takes_too_much_memory_is_refused_and_its_process_goes_on(media: MediaStore) -> None:
+    pool = JobPool(1, lambda *report: None, media=media, memory_bytes=512 * 1024**2)
+    try:
+        order = Order(7, "00000000000000aa", f"{FUNCTIONS}take_a_gigabyte", Told())
+        with pytest.raises(Refused, match=r"it takes more than 0\.5 GB of memory"):
+            pool.submit(order).result(PATIENCE_S)
+        pool.submit(Order(8, "00000000000000bb", f"{FUNCTIONS}succeed", Told())).result(PATIENCE_S)
+    finally:
+        pool.close()
+    enough = JobPool(1, lambda *report: None, media=media, memory_bytes=2 * 1024**3)
+    try:
+        assert enough.submit(order).result(PATIENCE_S) == {"bytes": 1024**3}
+    finally:
+        enough.close()
 
 
 def test_what_a_dead_process_left_in_its_workspace_is_gone(started: Callable[..., Runner], tmp_path: Path) -> None:

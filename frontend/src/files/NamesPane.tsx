@@ -69,19 +69,17 @@ export function NamesPane({ rows, ticked, state }: { rows: readonly Row[]; ticke
       <p className="quiet mt-1 text-[12px]">A slash stands for a folder, {"{nothing}"} for what is read over.</p>
 
       <h2 className="margin-heading">Names out of tags</h2>
-      {saved && saved.length > 0 && (
-        <select
-          aria-label="Saved patterns"
-          className="mb-1 w-full border border-base-300 bg-base-100 px-1 py-1"
-          value={naming.name}
-          onChange={(event) => setNaming(saved.find((one) => one.naming.name === event.target.value)?.naming ?? START)}
-        >
-          <option value="">a new pattern</option>
-          {saved.map((one) => (
-            <option key={one.id}>{one.naming.name}</option>
-          ))}
-        </select>
-      )}
+      <select
+        aria-label="Saved patterns"
+        className="mb-1 w-full border border-base-300 bg-base-100 px-1 py-1"
+        value={naming.name}
+        onChange={(event) => setNaming(saved?.find((one) => one.naming.name === event.target.value)?.naming ?? START)}
+      >
+        <option value="">a new pattern</option>
+        {saved?.map((one) => (
+          <option key={one.id}>{one.naming.name}</option>
+        ))}
+      </select>
       {part("pattern", "Filing pattern", "")}
       {part("compilations", "Compilations", "like the others")}
       {part("classical", "With composer and work", "like the others")}

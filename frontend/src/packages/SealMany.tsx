@@ -36,7 +36,7 @@ export function SealMany({ dockets }: { dockets: readonly DocketLine[] }) {
           Seal by
           <select
             aria-label="Profile for all chosen"
-            className="field"
+            className="field w-56"
             value={profile}
             onChange={(event) => {
               setProfile(event.target.value);

@@ -262,11 +262,12 @@ function OpenDocket({ onClose }: { onClose: () => void }) {
       <label className="grid gap-1">
         <span className="quiet text-[12px]">Carrier</span>
         <select
-          className="border border-base-300 bg-base-100 px-2 py-1.5"
+          // As wide before its choices have come: what moves under the pointer loses the click.
+          className="w-40 border border-base-300 bg-base-100 px-2 py-1.5"
           value={format}
           onChange={(event) => setFormat(event.target.value)}
         >
-          {vocabulary?.carrier_formats.map((one) => (
+          {(vocabulary?.carrier_formats ?? [format]).map((one) => (
             <option key={one}>{one}</option>
           ))}
         </select>

@@ -11,7 +11,7 @@ from pathlib import Path
 from PIL import Image, UnidentifiedImageError
 from pydantic import BaseModel, ConfigDict
 
-from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.errors import InkwellError, Refused
 
 MAX_BYTES = 30 * 1024 * 1024
 MAX_PIXELS = 100_000_000  # a sleeve at 600 dpi has 52 million
@@ -56,6 +56,8 @@ def opened(source: bytes | Path, *, name: str) -> Iterator[Image.Image]:
                     remedy=f"Give one under {MAX_PIXELS // 1_000_000} million pixels, no side over {MAX_SIDE_PX}",
                 )
             yield image
+    except InkwellError:
+        raise  # a refusal is a ValueError too, and says more
     except UnidentifiedImageError as cause:
         raise Refused("this is not a picture", where=name, remedy="Drop a JPEG or PNG") from cause
     except (OSError, SyntaxError, ValueError, EOFError, struct.error) as cause:

@@ -288,6 +288,22 @@ def sync_folder(path: Path) -> None:
         os.close(descriptor)
 
 
+def bytes_if_there(path: Path) -> bytes | None:
+    """Return what a file holds, None where there is none. Another process may take it away at any moment."""
+    try:
+        return path.read_bytes()
+    except FileNotFoundError:
+        return None
+
+
+def size_if_there(path: Path) -> int:
+    """Return how long a file is, 0 where there is none. Another process may take it away at any moment."""
+    try:
+        return path.stat().st_size
+    except FileNotFoundError:
+        return 0
+
+
 def keep_private(root: Path) -> None:
     """Make a folder that nobody but its owner can enter, or take the way in from all but its owner and its group.
 

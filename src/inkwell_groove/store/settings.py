@@ -44,6 +44,7 @@ class Settings(BaseSettings):
     )
     oidc_timeout_s: float = Field(default=6.0, gt=0, le=60)
     workers: int = Field(default=2, ge=1, le=32, description="Jobs that run at the same time.")
+    job_memory_bytes: int = Field(default=4 * 1024**3, ge=512 * 1024**2, description="What one job may take.")
     carriers_root: Path = Field(
         default=_ROOT / "var" / "demo" / "carriers", description="What the simulated decks can play."
     )

@@ -15,7 +15,7 @@ from inkwell_groove.core.audio.soundfiles import FileReader, Stretch
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.store.database import after_commit
-from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore
+from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore, bytes_if_there
 from inkwell_groove.store.models import Job, PlanVersion, Side
 from inkwell_groove.workroom.jobs.arguments import WithRestoration
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, Result
@@ -217,8 +217,8 @@ class Hearing(Part):
         from inkwell_groove.core.restoration.harm import Harm
 
         asked = self.asked(side_id, version)
-        path = self._media.derived(asked.sha256, harm_name(asked.restoration))
-        found = Harm.model_validate_json(path.read_bytes()) if path.exists() else None
+        told = bytes_if_there(self._media.derived(asked.sha256, harm_name(asked.restoration)))
+        found = None if told is None else Harm.model_validate_json(told)
         return HarmView(version=asked.version, at_rest=asked.restoration.at_rest, harm=found)
 
     def _ask(self, side_id: int, kind: str) -> JobView:

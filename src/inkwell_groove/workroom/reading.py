@@ -17,7 +17,7 @@ from inkwell_groove.core.planning.disc import track_number
 from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.core.sealing.album import PAPERS, filing_values, track_filing_values
 from inkwell_groove.core.sealing.order import SealedAlbum
-from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.media import MediaStore, size_if_there
 from inkwell_groove.store.models import (
     Carrier,
     DescribedValue,
@@ -360,5 +360,4 @@ def recording_states(session: Session, docket_id: int) -> list[str]:
 
 
 def received_bytes(media: MediaStore, upload_id: int) -> int:
-    path = media.upload(upload_id)
-    return path.stat().st_size if path.exists() else 0
+    return size_if_there(media.upload(upload_id))

@@ -214,6 +214,7 @@ class Workroom:
             kinds,
             self.media,
             workers=settings.workers,
+            memory_bytes=settings.job_memory_bytes,
         )
         for part in (*parts, *many, self.choosing, self.taking_back):
             part.jobs = self.jobs

@@ -10,6 +10,7 @@ import importlib
 import multiprocessing
 import os
 import pickle
+import resource
 import select
 import signal
 import threading
@@ -19,17 +20,19 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any
 
 import structlog
 
 from inkwell_groove import logs
-from inkwell_groove.core.errors import Cancelled
+from inkwell_groove.core.errors import Cancelled, Refused
 from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.jobs.kind import Arguments, Result
 
 OnProgress = Callable[[int, float, str], None]
+MEMORY_BYTES = 4 * 1024**3
 _CANCEL_SLOTS = 64
 _REPORT_EVERY_S = 0.1
 _MESSAGE_LENGTH = 300
@@ -40,6 +43,7 @@ _reports: Connection | None = None
 _reporting = threading.Lock()
 _cancelled: Any = None
 _media: MediaStore | None = None
+_memory_bytes = 0
 
 
 @dataclass(frozen=True)
@@ -58,11 +62,18 @@ class JobPool:
 
     `on_progress(job_id, share, message)` is called on a thread of this process. The modules in `preload` are imported
     once for all workers; none may start a thread. A job that needs space on the disk ends with DiskFull once there is
-    none left but what is kept for recordings.
+    none left but what is kept for recordings; one that needs more than `memory_bytes` beyond what an idle worker has
+    ends with Refused.
     """
 
     def __init__(
-        self, workers: int, on_progress: OnProgress, *, media: MediaStore, preload: Sequence[str] = ()
+        self,
+        workers: int,
+        on_progress: OnProgress,
+        *,
+        media: MediaStore,
+        memory_bytes: int = MEMORY_BYTES,
+        preload: Sequence[str] = (),
     ) -> None:
         # Forking a process that has threads and database connections is asking for trouble; a process that has only
         # imported what jobs need is forked instead: a new worker is there at once, and shares that memory.
@@ -72,7 +83,7 @@ class JobPool:
         self._cancelled = context.RawArray("Q", _CANCEL_SLOTS)
         self._next_cancelled = 0
         self._lock = threading.Lock()
-        self._workers = [_Worker(context, self._cancelled, on_progress, media) for _ in range(workers)]
+        self._workers = [_Worker(context, self._cancelled, on_progress, media, memory_bytes) for _ in range(workers)]
         self._busy: set[_Worker] = set()
         self._closed = False
 
@@ -122,8 +133,11 @@ class JobPool:
 class _Worker:
     """One process, begun when there is something to do, and begun again where it died."""
 
-    def __init__(self, context: Any, cancelled: Any, on_progress: OnProgress, media: MediaStore) -> None:
-        self._context, self._cancelled, self._on_progress, self._media = context, cancelled, on_progress, media
+    def __init__(
+        self, context: Any, cancelled: Any, on_progress: OnProgress, media: MediaStore, memory_bytes: int
+    ) -> None:
+        self._context, self._cancelled, self._on_progress = context, cancelled, on_progress
+        self._media, self._memory_bytes = media, memory_bytes
         self._executor: ProcessPoolExecutor | None = None
         self._processes: list[Any] = []
 
@@ -159,7 +173,7 @@ class _Worker:
             1,
             mp_context=self._context,
             initializer=_begin_worker,
-            initargs=(self._writer, self._cancelled, self._media),
+            initargs=(self._writer, self._cancelled, self._media, self._memory_bytes),
         )
         threading.Thread(target=self._listen, args=(reader,), name="job progress", daemon=True).start()
 
@@ -184,12 +198,20 @@ class _Worker:
                     log.exception("progress of a job could not be told", report=report)
 
 
-def _begin_worker(reports: Connection, cancelled: Any, media: MediaStore) -> None:
-    global _reports, _cancelled, _media
-    _reports, _cancelled, _media = reports, cancelled, media
+def _begin_worker(reports: Connection, cancelled: Any, media: MediaStore, memory_bytes: int) -> None:
+    global _reports, _cancelled, _media, _memory_bytes
+    _reports, _cancelled, _media, _memory_bytes = reports, cancelled, media, memory_bytes
     logs.configure()
+    # Of what is its own: files that it maps do not count, however long the recordings.
+    resource.setrlimit(resource.RLIMIT_DATA, (_own_memory() + memory_bytes,) * 2)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_leave_with_server, daemon=True).start()
+
+
+def _own_memory() -> int:
+    """Return the bytes that the kernel holds against this process's RLIMIT_DATA."""
+    status = Path("/proc/self/status").read_text()
+    return next(int(line.split()[1]) * 1024 for line in status.splitlines() if line.startswith("VmData:"))
 
 
 def _leave_with_server() -> None:
@@ -216,6 +238,11 @@ def _run(order: Order) -> Result:
     task.progress(0.0, "")
     try:
         result: Result = _named(order.function)(order.arguments, task)
+    except MemoryError:
+        raise Refused(
+            f"it takes more than {_memory_bytes / 1024**3:g} GB of memory",
+            remedy="If that can be right for it, allow jobs more with INKWELL_JOB_MEMORY_BYTES",
+        ) from None
     except Exception as error:
         # Its cause is lost on the way to another process.
         if full := disk_full(error):

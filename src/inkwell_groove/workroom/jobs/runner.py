@@ -19,6 +19,7 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Engine
 from inkwell_groove.workroom.jobs.kind import AnyKind, Arguments
 from inkwell_groove.workroom.jobs.local import LocalEngine
+from inkwell_groove.workroom.jobs.pool import MEMORY_BYTES
 from inkwell_groove.workroom.jobs.queue import JobQueue
 from inkwell_groove.workroom.views import JobView
 
@@ -34,13 +35,17 @@ class JobRunner:
         media: MediaStore,
         *,
         workers: int,
+        memory_bytes: int = MEMORY_BYTES,
         engine: Engine | None = None,
     ) -> None:
-        """Without an engine, at most `workers` jobs run at a time in processes of this server, and one quick one."""
+        """Without an engine, at most `workers` jobs run at a time in processes of this server, and one quick one.
+
+        Each may take `memory_bytes`.
+        """
         owner = f"{socket.gethostname()[:60]} {os.getpid()}"
         self._media = media
         self._queue = JobQueue(database, events, kinds, owner=owner)
-        self._engine = engine or LocalEngine(kinds, media, workers=workers)
+        self._engine = engine or LocalEngine(kinds, media, workers=workers, memory_bytes=memory_bytes)
 
     def start(self) -> None:
         """Take up what a stopped server left: each such job runs again, or fails if it keeps killing the server."""

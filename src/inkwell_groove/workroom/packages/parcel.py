@@ -216,7 +216,7 @@ def read_parcel(path: Path, *, max_bytes: int) -> Parcel:
     except ValidationError as cause:
         first = cause.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
-        raise Refused(f"{place}: {first['msg']}", where=DOCUMENT, remedy=_REMEDY) from cause
+        raise Refused(f"{place}: {first['msg']}" if place else first["msg"], where=DOCUMENT, remedy=_REMEDY) from cause
     for sha256, take in parcel.takes().items():
         stored = entries.get(f"takes/{sha256}")
         if stored is None or stored.file_size != take.size_bytes:
@@ -235,9 +235,11 @@ def read_parcel(path: Path, *, max_bytes: int) -> Parcel:
 
 def _check_once(what: str, names: Sequence[Any]) -> None:
     """Raises Refused where something is said twice that there is but once."""
-    twice = [name for name in names if names.count(name) > 1]
-    if twice:
-        raise Refused(f"the {what} {twice[0]} is in it twice", where=DOCUMENT, remedy=_REMEDY)
+    seen = set()
+    for name in names:
+        if name in seen:
+            raise Refused(f"the {what} {name} is in it twice", where=DOCUMENT, remedy=_REMEDY)
+        seen.add(name)
 
 
 def _check_side(side: ParcelSide) -> None:

@@ -27,7 +27,7 @@ from inkwell_groove.core.measure.loudness import Loudness
 from inkwell_groove.core.peaks import PeakIndex
 from inkwell_groove.core.transfer.chain import RecordingFacts, bext_of
 from inkwell_groove.core.transfer.continuity import Fault
-from inkwell_groove.store.media import sync_file, sync_folder
+from inkwell_groove.store.media import bytes_if_there, size_if_there, sync_file, sync_folder
 from inkwell_groove.workroom.views import TransferMark
 
 SOUND_NAME, NOTES_NAME, PEAKS_NAME, BEGUN_NAME = "sound.wav", "notes.jsonl", "peaks", "begun.json"
@@ -237,16 +237,14 @@ class Recorder:
 
 def read_begun(folder: Path) -> Begun | None:
     """What was begun in a folder; none where nothing was."""
-    path = folder / BEGUN_NAME
-    return Begun.model_validate_json(path.read_bytes()) if path.exists() else None
+    told = bytes_if_there(folder / BEGUN_NAME)
+    return None if told is None else Begun.model_validate_json(told)
 
 
 def read_notes(folder: Path) -> Notes:
     """What lies beside a recording. A last line that broke off with its server is passed over: it was never said."""
     notes = Notes()
-    path = folder / NOTES_NAME
-    lines = path.read_text("utf-8").splitlines() if path.exists() else []
-    for line in lines:
+    for line in (bytes_if_there(folder / NOTES_NAME) or b"").decode().splitlines():
         try:
             told = json.loads(line)
         except ValueError:
@@ -275,9 +273,7 @@ def next_source_sample(begun: Begun, notes: Notes, samples: int) -> int | None:
 
 def samples_on_disk(folder: Path, begun: Begun) -> int:
     """How many whole samples a recording's file holds; none where there is no file."""
-    path = folder / SOUND_NAME
-    size = path.stat().st_size if path.exists() else 0
-    return max(0, size - len(begun.header(0))) // begun.align
+    return max(0, size_if_there(folder / SOUND_NAME) - len(begun.header(0))) // begun.align
 
 
 def recover(folder: Path, begun: Begun) -> int:
