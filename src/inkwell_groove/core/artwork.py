@@ -64,8 +64,9 @@ def opened(source: bytes | Path, *, name: str) -> Iterator[Image.Image]:
         raise Refused(f"the picture is damaged ({cause})", where=name, remedy="Save it again and drop that") from cause
 
 
-def examine(data: bytes, *, name: str) -> ArtworkFacts:
-    """Return the facts of a JPEG or PNG, decoded whole to be sure that it is one.
+@contextmanager
+def decoded(data: bytes, *, name: str) -> Iterator[tuple[Image.Image, ArtworkFacts]]:
+    """Yield a JPEG or PNG, decoded whole to be sure that it is one, and its facts without advice.
 
     Raises Refused: too many bytes or pixels, another format, or damaged.
     """
@@ -80,15 +81,22 @@ def examine(data: bytes, *, name: str) -> ArtworkFacts:
                 where=name,
                 remedy="Save it as JPEG or PNG and drop that",
             )
+        mime = _MIME[image.format]
         image.load()
         facts = ArtworkFacts(
-            mime=_MIME[image.format],
+            mime=mime,
             width_px=image.width,
             height_px=image.height,
             bits_per_pixel=8 * len(image.getbands()),
             size_bytes=len(data),
         )
-    return facts.model_copy(update={"advice": advise(facts)})
+        yield image, facts
+
+
+def examine(data: bytes, *, name: str) -> ArtworkFacts:
+    """Return the facts of a JPEG or PNG. Raises Refused as `decoded` does."""
+    with decoded(data, name=name) as (_, facts):
+        return facts.model_copy(update={"advice": advise(facts)})
 
 
 def advise(facts: ArtworkFacts) -> tuple[str, ...]:

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from PIL import Image, ImageFilter, ImageOps
 from pydantic import BaseModel, ConfigDict, Field
 
-from inkwell_groove.core.artwork import examine, opened
+from inkwell_groove.core.artwork import decoded
 from inkwell_groove.core.errors import Refused
 
 _QUALITIES = (92, 88, 84, 80, 75, 70, 64, 58, 50)
@@ -52,10 +52,9 @@ def fitted(data: bytes, *, most_px: int, most_kb: int, name: str = "picture") ->
 
     Raises Refused for what is no picture, or cannot be made so small.
     """
-    facts = examine(data, name=name)
-    if max(facts.width_px, facts.height_px) <= most_px and len(data) <= most_kb * 1000:
-        return data
-    with opened(data, name=name) as picture:
+    with decoded(data, name=name) as (picture, facts):
+        if max(facts.width_px, facts.height_px) <= most_px and len(data) <= most_kb * 1000:
+            return data
         image = _upright(picture)
         icc = picture.info.get("icc_profile")
         if max(image.size) > most_px:
@@ -74,14 +73,13 @@ def fitted(data: bytes, *, most_px: int, most_kb: int, name: str = "picture") ->
 
 def cropped(data: bytes, crop: Crop, *, name: str = "picture") -> bytes:
     """A part of a picture, straightened; PNG stays PNG, all else becomes JPEG of high quality. Raises Refused."""
-    facts = examine(data, name=name)
-    if crop.left + crop.width > facts.width_px or crop.top + crop.height > facts.height_px:
-        raise Refused(
-            f"the part ends outside the picture of {facts.width_px} x {facts.height_px}",
-            where=name,
-            remedy="Choose a part within it",
-        )
-    with opened(data, name=name) as picture:
+    with decoded(data, name=name) as (picture, facts):
+        if crop.left + crop.width > facts.width_px or crop.top + crop.height > facts.height_px:
+            raise Refused(
+                f"the part ends outside the picture of {facts.width_px} x {facts.height_px}",
+                where=name,
+                remedy="Choose a part within it",
+            )
         image = _upright(picture)
         if crop.turn_degrees:
             image = image.rotate(crop.turn_degrees, Image.Resampling.BICUBIC, fillcolor=_corner(image))
@@ -101,16 +99,14 @@ def find_crop(data: bytes, *, square: bool = False, name: str = "picture") -> Cr
     (a projection profile, Postl 1986). What is not a rectangle at any turn, or is one as it lies, is not turned. An
     edge is where a row or column no longer looks like the scanner's lid. With `square` the shorter side decides.
     """
-    examine(data, name=name)
-    with opened(data, name=name) as picture:
-        image = _upright(picture)
-    small = image.convert("L")
+    with decoded(data, name=name) as (picture, _):
+        image = _upright(picture).convert("L")
+    small = image.copy()
     small.thumbnail((400, 400), Image.Resampling.BILINEAR)
     lid = _lid(np.asarray(small, dtype=np.float64))
     turn = 0.0 if lid is None else _turn(small.filter(ImageFilter.MedianFilter(3)), lid)
-    straight = image.rotate(turn, Image.Resampling.BICUBIC, fillcolor=_corner(image)) if turn else image
-    grey = np.asarray(straight.convert("L"))
-    left, top, right, bottom = _edges(grey) if lid is not None else (0, 0, image.width, image.height)
+    straight = image.rotate(turn, Image.Resampling.BILINEAR, fillcolor=_corner(image)) if turn else image
+    left, top, right, bottom = (0, 0, *image.size) if lid is None else _edges(np.asarray(straight))
     if square:
         side = min(right - left, bottom - top)
         left, top = left + (right - left - side) // 2, top + (bottom - top - side) // 2
