@@ -174,6 +174,44 @@ def test_by_hand_with_pause_and_the_pre_roll(decks: Server) -> None:
     np.testing.assert_array_equal(samples[:paused], truth[start : start + paused])
 
 
+def test_a_stop_loses_nothing_that_was_played_while_the_work_was_behind(decks: Server) -> None:
+    """On a busy machine the last seconds before a stop by hand, which waited to be written, were dropped."""
+    deck = AtTheDeck(decks, "BEHIND-1", pre_roll_s=0, ends={"at_run_out": False, "silence_s": None})
+    deck.hand("record", "T-1")
+    deck.hand("lower")
+    deck.do("record")
+    recorded = deck.until(lambda news: (news["recorded_samples"] or 0) > RATE_HZ)["recorded_samples"]
+    decks.held_clock.advance(8, waits=False)
+    deck.do("stop")
+    (take,) = deck.takes()
+    samples = samples_of(decks, take)
+    assert len(samples) - recorded == pytest.approx(8 * RATE_HZ, abs=0.1 * RATE_HZ)
+    assert take["transferred"]["faults"] == [] and take["transferred"]["ended"] == "stopped by hand"
+    first, truth = samples[RATE_HZ], groove(1)[0]
+    start = int(np.flatnonzero((truth == first).all(axis=1))[0]) - RATE_HZ
+    count = min(len(samples), len(truth) - start)
+    np.testing.assert_array_equal(samples[RATE_HZ:count], truth[start + RATE_HZ : start + count])
+
+
+def test_a_pause_and_a_stop_while_the_work_is_behind_come_where_they_were_asked_for(decks: Server) -> None:
+    deck = AtTheDeck(decks, "BEHIND-2", pre_roll_s=0, ends={"at_run_out": False, "silence_s": None})
+    deck.hand("record", "T-1")
+    deck.hand("lower")
+    deck.do("record")
+    recorded = deck.until(lambda news: (news["recorded_samples"] or 0) > RATE_HZ)["recorded_samples"]
+    decks.held_clock.advance(5, waits=False)
+    assert deck.do("pause")["state"] == "paused"
+    deck.listens(2)
+    deck.do("go-on")
+    decks.held_clock.advance(4, waits=False)
+    deck.do("stop")
+    (take,) = deck.takes()
+    marks = {one["kind"]: one["at_sample"] for one in take["transferred"]["marks"]}
+    assert marks["paused"] - recorded == pytest.approx(5 * RATE_HZ, abs=0.1 * RATE_HZ)
+    assert len(samples_of(decks, take)) - marks["went on"] == pytest.approx(4 * RATE_HZ, abs=0.1 * RATE_HZ)
+    assert take["transferred"]["faults"] == []
+
+
 def test_turned_over_each_side_gets_its_take(decks: Server) -> None:
     deck = AtTheDeck(decks, "TURN-1", arm_again=True)
     deck.hand("record", "T-1")

@@ -102,6 +102,12 @@ class SimulatedInterface:
         self._last = block
         return block
 
+    def waiting_samples(self) -> int:
+        if math.isinf(self._speed):
+            return 0
+        played = int((self._clock.monotonic() - self._began_s) * self._speed * self.rate_hz)
+        return max(0, (played - self._elapsed) // self._block * self._block)
+
     def _wait(self, timeout_s: float) -> bool:
         """Until the next block is due by the device's clock."""
         if math.isinf(self._speed):

@@ -46,7 +46,7 @@ class PushedSource:
         self._bits = bits
         self._queue: Queue[Block | None] = Queue(_QUEUE_BLOCKS)
         self._pushing = threading.Lock()
-        self._next = next_sample
+        self._next = self._read_to = next_sample
 
     @property
     def next_sample(self) -> int | None:
@@ -82,7 +82,14 @@ class PushedSource:
             return None
         if block is None:
             raise SourceGone("the browser's input has ended", remedy="Connect it again")
+        self._read_to = block.end_sample
         return block
+
+    def waiting_samples(self) -> int:
+        pushed, read = self._next, self._read_to
+        if pushed is None or self._queue.empty():
+            return 0
+        return pushed - read if read is not None else self._queue.qsize()
 
     def set_gain(self, gain_db: float) -> float:
         raise Refused("a browser cannot set an interface's gain", where=self.facts.name, remedy="Turn its knob by hand")

@@ -56,6 +56,10 @@ class Source(Protocol):
         """The next block; none where none came in time. Raises SourceGone once it has ended for good."""
         ...
 
+    def waiting_samples(self) -> int:
+        """Return how many samples are there that were not read yet."""
+        ...
+
     def controls(self) -> list[Control]: ...
 
     def operate(self, control: str, value: str = "") -> None:

@@ -32,6 +32,18 @@ class Block:
         """The block without its first `skip` samples."""
         return Block(self.sequence, self.first_sample + skip, self.captured_at_s, self.samples[skip:])
 
+    def before(self, samples: int) -> Block:
+        """The first so many samples of the block."""
+        return Block(self.sequence, self.first_sample, self.captured_at_s, self.samples[:samples])
+
+
+def joined(blocks: list[Block]) -> Block:
+    """Return blocks that follow one another as one."""
+    if len(blocks) == 1:
+        return blocks[0]
+    samples = np.concatenate([block.samples for block in blocks])
+    return Block(blocks[0].sequence, blocks[0].first_sample, blocks[-1].captured_at_s, samples)
+
 
 class PreRoll:
     """The newest blocks, as many as cover a stretch of samples."""

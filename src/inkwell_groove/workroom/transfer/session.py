@@ -17,7 +17,7 @@ import structlog
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core.audio.decibels import dbfs
 from inkwell_groove.core.errors import Conflict, DiskFull, InkwellError
-from inkwell_groove.core.transfer.block import Block, PreRoll
+from inkwell_groove.core.transfer.block import Block, PreRoll, joined
 from inkwell_groove.core.transfer.continuity import Continuity, Fault
 from inkwell_groove.core.transfer.gain import GainAdvice, advise
 from inkwell_groove.core.transfer.meter import Meter
@@ -27,6 +27,7 @@ from inkwell_groove.devices.pushed import SourceGone
 from inkwell_groove.devices.source import Source
 from inkwell_groove.store.models import now
 from inkwell_groove.workroom.fanout import Fanout
+from inkwell_groove.workroom.transfer.catching_up import Requests, waiting_blocks
 from inkwell_groove.workroom.transfer.keeper import Keeper
 from inkwell_groove.workroom.transfer.recorder import Recorder, recover
 from inkwell_groove.workroom.transfer.views import LiveNews, State, TransferSettings
@@ -35,6 +36,7 @@ from inkwell_groove.workroom.views import TransferMark
 _AWAY_S = 2.0  # no block for so long: the browser is not there
 _GONE_S = 300.0  # and for so long: it does not come back
 _DISK_EVERY_S = 1.0
+_BEHIND_AT_MOST_S = 60.0
 _MAX_NOTES = 12
 log = structlog.get_logger()
 
@@ -78,6 +80,8 @@ class Session:
         self._block_at_s = self.clock.monotonic()
         self._disk_at_s = 0.0
         self._closing = False
+        self._in_hand_samples = 0  # of blocks that were read and are not taken yet
+        self._requests = Requests()
         self._thread = threading.Thread(target=self._run, name=f"transfer {self.key[:6]}", daemon=True)
 
     def start(self) -> None:
@@ -127,10 +131,11 @@ class Session:
             self._begin(max(0, first), why="by hand", begun_at=self._continuity.next_sample or 0)
 
     def pause(self) -> None:
-        with self.lock:
-            self._need("recording", what="paused")
-            self._mark("paused", "paused")
-            self._enter("paused")
+        self._once_recorded(self._pause, "recording", what="paused")
+
+    def _pause(self) -> None:
+        self._mark("paused", "paused")
+        self._enter("paused")
 
     def go_on(self) -> None:
         with self.lock:
@@ -139,19 +144,30 @@ class Session:
             self._enter("recording")
 
     def stop(self) -> None:
-        with self.lock:
-            self._need("recording", "paused", what="stopped")
-            self._end("stopped by hand")
+        self._once_recorded(lambda: self._end("stopped by hand"), "recording", "paused", what="stopped")
 
     def turn_over(self, side_id: int) -> None:
         """The take goes on with another side: what comes from here on is that one's."""
         with self.lock:
-            self._need("recording", "paused", what="turned over")
             if side_id in self.side_ids:
                 raise Conflict("this take has that side already", remedy="Choose the other side, or stop")
-            self.side_ids.append(side_id)
-            self._mark("turned over", "turned over", side_id=side_id)
-            self._tell()
+        self._once_recorded(lambda: self._turn_over(side_id), "recording", "paused", what="turned over")
+
+    def _turn_over(self, side_id: int) -> None:
+        self.side_ids.append(side_id)
+        self._mark("turned over", "turned over", side_id=side_id)
+        self._tell()
+
+    def _once_recorded(self, act: Callable[[], None], *states: State, what: str) -> None:
+        """Do something once all that the source has by now is recorded; return when it is done."""
+        with self.lock:
+            self._need(*states, what=what)
+            left = self.source.waiting_samples() + self._in_hand_samples if self._thread.is_alive() else 0
+            if not left or self.state == "paused":
+                act()
+                return
+            is_done = self._requests.add(left, act)
+        is_done.wait(_BEHIND_AT_MOST_S)
 
     def set_gain(self, gain_db: float) -> None:
         with self.lock:
@@ -252,12 +268,17 @@ class Session:
     def _run(self) -> None:
         while not self._closing:
             try:
-                block = self.source.read(0.1)
+                blocks = []
+                for block in waiting_blocks(self.source):
+                    blocks.append(block)
+                    self._in_hand_samples += len(block.samples)
                 with self.lock:
                     if self._closing:
                         return
-                    if block is not None:
-                        self._take(block)
+                    self._in_hand_samples = 0
+                    self._take(blocks)
+                    if not blocks:
+                        self._requests.act(all_of_them=True)  # the source had less than it said
                     self._look_after()
             except SourceGone as gone:
                 self._fail(gone)
@@ -274,16 +295,33 @@ class Session:
                 self._fail(InkwellError(f"the transfer broke off ({error})", remedy="What was recorded is kept"))
                 return
 
-    def _take(self, block: Block) -> None:
-        self._block_at_s = self.clock.monotonic()
-        fresh, faults = self._continuity.check(block)
-        for fault in faults:
-            self._faults.append(fault)
-            if self.recorder is not None and self.state == "recording":
-                self._note_fault(fault)
-        if faults:
-            self._tell()
-        if fresh is None:
+    def _take(self, blocks: list[Block]) -> None:
+        """Let blocks through that follow one another, as one; what is wrong is noted where it is."""
+        follow: list[Block] = []
+        for block in blocks:
+            self._block_at_s = self.clock.monotonic()
+            fresh, faults = self._continuity.check(block)
+            if faults:
+                self._let_through(follow)
+                follow = []
+            for fault in faults:
+                self._faults.append(fault)
+                if self.recorder is not None and self.state == "recording":
+                    self._note_fault(fault)
+            if faults:
+                self._tell()
+            if fresh is not None:
+                follow.append(fresh)
+        self._let_through(follow)
+
+    def _let_through(self, blocks: list[Block]) -> None:
+        if not blocks:
+            return
+        fresh = joined(blocks)
+        nearest = self._requests.nearest_samples
+        if nearest is not None and 0 < nearest < len(fresh.samples):
+            self._let_through([fresh.before(nearest)])
+            self._let_through([fresh.after(nearest)])
             return
         self._passed += len(fresh.samples)
         windows = self.meter.feed(fresh)
@@ -301,9 +339,12 @@ class Session:
                 for window in windows:
                     self._recorded_peak = max(self._recorded_peak, *(_power(level) for level in window.true_peak_dbtp))
                 self.recorder.write(fresh.samples)
+                self._requests.pass_by(len(fresh.samples))
                 if reason := self._stop.feed(fresh):
                     self._end(reason)
+                self._requests.act()
             case "paused":
+                self._requests.act(all_of_them=True)
                 self._zero += len(fresh.samples)
 
     def _begin(self, first_sample: int, *, why: str, begun_at: int) -> None:
@@ -338,6 +379,7 @@ class Session:
         assert recorder is not None and recording_id is not None
         self._mark("ended", f"ended: {reason}")
         self.recorder, self.recording_id, self._stop = None, None, None
+        self._requests.drop()
         try:
             found = recorder.finish(peak_dbtp=dbfs(self._recorded_peak))
         except OSError as cause:
