@@ -50,7 +50,7 @@ _KEY = re.compile(r"'key': '(\w+)'")
 class NoEngine:
     """An `Engine` that runs nothing: the test does."""
 
-    def __init__(self, kinds: object, media: object, *, workers: int) -> None:
+    def __init__(self, kinds: object, media: object, *, workers: int, memory_bytes: int) -> None:
         pass
 
     def start(self, queue: object) -> None:

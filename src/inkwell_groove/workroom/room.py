@@ -219,7 +219,7 @@ class Workroom:
         for part in (*parts, *many, self.choosing, self.taking_back):
             part.jobs = self.jobs
         self.decoding = Decoding()
-        for decoder in (self.pictures, self.source_art, self.proposing, self.steps):
+        for decoder in (self.parcels, self.pictures, self.source_art, self.proposing, self.steps):
             decoder.decoding = self.decoding
 
     def start(self) -> None:

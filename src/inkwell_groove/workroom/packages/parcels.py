@@ -41,7 +41,6 @@ from inkwell_groove.workroom.packages.parcel import (
     ParcelSide,
     ParcelTake,
     ParcelVersion,
-    read_parcel,
     unpacked_folder,
 )
 from inkwell_groove.workroom.part import Part
@@ -96,7 +95,7 @@ class Parcels(Part):
 
         Raises Refused for a ZIP that is no docket or not whole, Conflict where the shelfmark is on the shelf already.
         """
-        parcel = read_parcel(path, max_bytes=self._max_bytes)
+        parcel = self.decoding.parcel(path, max_bytes=self._max_bytes)
         mark = clean_text(shelfmark) or parcel.shelfmark
         with self._database.begin() as session:
             _not_on_shelf(session, mark)
