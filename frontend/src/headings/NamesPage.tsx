@@ -1,11 +1,12 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 
 import { answer, api, type HeadingKind, type MergeWanted } from "../api/client";
 import { headingsQuery, mergeQuery } from "../api/filesQueries";
 import { Desk } from "../frame/Desk";
 import { FindField } from "../frame/FindField";
+import { useAddress } from "../frame/useAddress";
 import { moment, plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 
@@ -13,26 +14,20 @@ const KINDS: Record<HeadingKind, string> = { person: "People", label: "Labels", 
 
 /** Names of the whole collection, and variants brought under one heading. */
 export function NamesPage() {
-  const [params, setParams] = useSearchParams();
-  const kind = (params.get("kind") ?? "person") as HeadingKind;
-  const text = params.get("text") ?? "";
+  const { said, say } = useAddress();
+  const kind = (said("kind") || "person") as HeadingKind;
+  const text = said("text");
   const { data, error } = useQuery(headingsQuery(kind, text));
   const [chosen, setChosen] = useState<readonly string[]>([]);
   const [name, setName] = useState("");
-  const set = (what: Record<string, string>) =>
-    setParams((before) => new URLSearchParams({ ...Object.fromEntries(before), ...what }), {
-      replace: true,
-      flushSync: true,
-    });
   const choose = (names: readonly string[], heading: string) => {
     setChosen(names);
     setName(heading);
   };
-  const tick = (one: string, files: number, on: boolean) => {
+  const tick = (one: string, on: boolean) => {
     const next = on ? [...chosen, one] : chosen.filter((each) => each !== one);
     const best = (data?.names ?? []).filter((each) => next.includes(each.name)).sort((a, b) => b.files - a.files)[0];
     choose(next, next.length > 1 ? best?.heading || best?.name || one : name || one);
-    void files;
   };
   return (
     <Desk
@@ -48,7 +43,7 @@ export function NamesPage() {
                 className={kind === one ? "border-b-2 border-error font-semibold" : "text-primary"}
                 onClick={() => {
                   choose([], "");
-                  set({ kind: one });
+                  say({ kind: one });
                 }}
               >
                 {KINDS[one]}
@@ -60,7 +55,7 @@ export function NamesPage() {
             label="Find a name"
             placeholder="Part of a name"
             value={text}
-            onChange={(value) => set({ text: value })}
+            onChange={(value) => say({ text: value })}
           />
         </>
       }
@@ -144,7 +139,7 @@ export function NamesPage() {
                     type="checkbox"
                     aria-label={`Tick ${one.name}`}
                     checked={chosen.includes(one.name)}
-                    onChange={(event) => tick(one.name, one.files, event.target.checked)}
+                    onChange={(event) => tick(one.name, event.target.checked)}
                   />
                 </td>
                 <td className="py-1 pr-3">{one.name}</td>

@@ -1,31 +1,24 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 
 import type { LedgerFilter } from "../api/client";
 import { ledgerPeopleQuery, ledgerQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
 import { FindField } from "../frame/FindField";
-import { plural } from "../words/figures";
+import { useAddress } from "../frame/useAddress";
 import { Trouble } from "../words/Trouble";
-import { asQuery, byDay, clockOf, startOf } from "./days";
+import { asQuery, byDay, clockOf, howMany, startOf } from "./days";
 import { TakeDayBack } from "./TakeDayBack";
 import { told, useTakingEntriesBack } from "./useTakingEntriesBack";
 
 /** Everything done, day by day, newest first, with what was before and after. */
 export function LedgerPage() {
-  const [params, setParams] = useSearchParams();
-  const said = (name: string) => params.get(name) ?? "";
+  const { said, say } = useAddress();
   const [search, who, from, to] = [said("search"), said("who"), said("from"), said("to")];
   const wanted: LedgerFilter = { search, who, since: startOf(from), until: startOf(to, 1) };
   const { data: lines, error } = useQuery(ledgerQuery(wanted));
   const { data: people = [] } = useQuery(ledgerPeopleQuery);
   const back = useTakingEntriesBack();
-  const choose = (name: string, value: string) => {
-    const next = new URLSearchParams(params);
-    if (value) next.set(name, value);
-    else next.delete(name);
-    setParams(next, { replace: true, flushSync: true });
-  };
   const trouble = error ?? back.error;
   const isFiltered = !!(search || who || from || to);
   return (
@@ -33,14 +26,12 @@ export function LedgerPage() {
       title={
         <>
           <h1 className="text-xl">Ledger</h1>
-          <span className="quiet">
-            {lines && (lines.length === 200 ? "the newest 200 entries" : plural(lines.length, "entry", "entries"))}
-          </span>
+          <span className="quiet">{lines && howMany(lines)}</span>
           <FindField
             label="Find in the ledger"
             placeholder="What was done, or a shelfmark"
             value={search}
-            onChange={(value) => choose("search", value)}
+            onChange={(value) => say({ search: value })}
           />
         </>
       }
@@ -49,7 +40,7 @@ export function LedgerPage() {
           <h2 className="margin-heading">Which entries</h2>
           <label className="mb-2 block">
             <span className="quiet">By</span>
-            <select className="field w-full" value={who} onChange={(event) => choose("who", event.target.value)}>
+            <select className="field w-full" value={who} onChange={(event) => say({ who: event.target.value })}>
               <option value="">everybody</option>
               {people.map((one) => (
                 <option key={one}>{one}</option>
@@ -62,7 +53,7 @@ export function LedgerPage() {
               type="date"
               className="field w-full"
               value={from}
-              onChange={(event) => choose("from", event.target.value)}
+              onChange={(event) => say({ from: event.target.value })}
             />
           </label>
           <label className="mb-2 block">
@@ -71,11 +62,15 @@ export function LedgerPage() {
               type="date"
               className="field w-full"
               value={to}
-              onChange={(event) => choose("to", event.target.value)}
+              onChange={(event) => say({ to: event.target.value })}
             />
           </label>
           {isFiltered && (
-            <button type="button" className="text-primary" onClick={() => setParams({}, { replace: true })}>
+            <button
+              type="button"
+              className="text-primary"
+              onClick={() => say({ search: "", who: "", from: "", to: "" })}
+            >
               All entries
             </button>
           )}

@@ -1,4 +1,7 @@
 import type { LedgerFilter } from "../api/client";
+import { plural } from "../words/figures";
+
+const MOST = 200; // the server gives no more at once
 
 /** The moment a day begins here, as the server takes it; so many days later; nothing for no day. */
 export function startOf(day: string, later = 0): string | undefined {
@@ -25,6 +28,10 @@ export function byDay<Line extends { at: string }>(lines: readonly Line[]): [str
   }
   return [...days];
 }
+
+/** How many entries there are, or that there may be more. */
+export const howMany = (lines: readonly unknown[]) =>
+  lines.length === MOST ? `the newest ${MOST} entries` : plural(lines.length, "entry", "entries");
 
 export const clockOf = (at: string) => new Date(at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
 

@@ -1,42 +1,33 @@
 import { useQuery } from "@tanstack/react-query";
-import { useSearchParams } from "react-router";
 
 import type { AccessKind } from "../api/client";
 import { accessLogQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
 import { FindField } from "../frame/FindField";
-import { plural } from "../words/figures";
+import { useAddress } from "../frame/useAddress";
 import { Trouble } from "../words/Trouble";
-import { byDay, clockOf } from "../ledger/days";
+import { byDay, clockOf, howMany } from "../ledger/days";
 
 const KINDS: readonly AccessKind[] = ["signed in", "signed out", "refused", "account", "token", "export"];
 
 /** Who came in, who was refused, what became of accounts and tokens, and which data went out. */
 export function AccessLogPage() {
-  const [params, setParams] = useSearchParams();
-  const search = params.get("search") ?? "";
-  const kind = KINDS.find((one) => one === params.get("kind"));
+  const { said, say } = useAddress();
+  const search = said("search");
+  const kind = KINDS.find((one) => one === said("kind"));
   const { data: lines, error } = useQuery(accessLogQuery({ search, kind }));
-  const choose = (name: string, value: string) => {
-    const next = new URLSearchParams(params);
-    if (value) next.set(name, value);
-    else next.delete(name);
-    setParams(next, { replace: true, flushSync: true });
-  };
   const query = new URLSearchParams({ ...(search && { search }), ...(kind && { kind }) }).toString();
   return (
     <Desk
       title={
         <>
           <h1 className="text-xl">Access log</h1>
-          <span className="quiet">
-            {lines && (lines.length === 200 ? "the newest 200 entries" : plural(lines.length, "entry", "entries"))}
-          </span>
+          <span className="quiet">{lines && howMany(lines)}</span>
           <FindField
             label="Find in the access log"
             placeholder="A name, an address, what happened"
             value={search}
-            onChange={(value) => choose("search", value)}
+            onChange={(value) => say({ search: value })}
           />
         </>
       }
@@ -45,11 +36,7 @@ export function AccessLogPage() {
           <h2 className="margin-heading">Which entries</h2>
           <label className="mb-2 block">
             <span className="quiet">Kind</span>
-            <select
-              className="field w-full"
-              value={kind ?? ""}
-              onChange={(event) => choose("kind", event.target.value)}
-            >
+            <select className="field w-full" value={kind ?? ""} onChange={(event) => say({ kind: event.target.value })}>
               <option value="">every kind</option>
               {KINDS.map((one) => (
                 <option key={one}>{one}</option>

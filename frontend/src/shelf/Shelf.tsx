@@ -1,13 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Plus } from "lucide-react";
 import { type FormEvent, useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 
 import { answer, api, type DocketLine } from "../api/client";
 import { shelfQuery, vocabularyQuery } from "../api/queries";
 import { useCommands } from "../frame/commands";
 import { Desk } from "../frame/Desk";
 import { FindField } from "../frame/FindField";
+import { useAddress } from "../frame/useAddress";
 import { Mood } from "../frame/Mood";
 import { STAGES } from "../frame/Spine";
 import { RestoreMany } from "./RestoreMany";
@@ -27,19 +28,14 @@ const COLUMNS: { name: Column; label: string }[] = [
 
 /** All dockets, and where each stands. */
 export function Shelf() {
-  const [params, setParams] = useSearchParams();
-  const search = params.get("search") ?? "";
-  const sort = (params.get("sort") ?? "shelfmark") as Column;
-  const down = params.get("down") === "yes";
+  const { said, say } = useAddress();
+  const search = said("search");
+  const sort = (said("sort") || "shelfmark") as Column;
+  const down = said("down") === "yes";
   const { data: dockets, error } = useQuery(shelfQuery(search));
   const [opening, setOpening] = useState(false);
   const [taking, setTaking] = useState(false);
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
-  const set = (values: Record<string, string>) =>
-    setParams((before) => new URLSearchParams({ ...Object.fromEntries(before), ...values }), {
-      replace: true,
-      flushSync: true, // a field that lags behind its typist loses letters
-    });
   useCommands([{ label: "Open a docket", keys: ["N"], perform: () => setOpening(true) }]);
   const rows = [...(dockets ?? [])].sort((a, b) => (down ? -1 : 1) * compare(a[sort], b[sort]));
   return (
@@ -52,7 +48,7 @@ export function Shelf() {
             label="Find on the shelf"
             placeholder="Shelfmark, title, artist, number"
             value={search}
-            onChange={(value) => set({ search: value })}
+            onChange={(value) => say({ search: value })}
           />
           <button type="button" className="press press-main" onClick={() => setOpening(true)}>
             <Plus size={15} aria-hidden /> Open a docket
@@ -95,7 +91,7 @@ export function Shelf() {
                   <button
                     type="button"
                     className="whitespace-nowrap quiet"
-                    onClick={() => set({ sort: name, down: sort === name && !down ? "yes" : "no" })}
+                    onClick={() => say({ sort: name, down: sort === name && !down ? "yes" : "" })}
                   >
                     {label} {sort === name && (down ? "↓" : "↑")}
                   </button>
