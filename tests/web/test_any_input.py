@@ -26,9 +26,9 @@ from schemathesis.specs.openapi.checks import (
 
 from inkwell_groove.web.app import make_app
 from launcher.database import Database
-from tests.live import Server, new_schema
-from tests.people import make_people, signed_in
-from tests.sounds import record_side
+from tests import small_numbers  # noqa: F401 - its hook counts once it is imported
+from tests.asking import WHO, Asking, two_houses
+from tests.patience import PATIENCE_S
 
 # More are tried by hand, from time to time.
 EXAMPLES = int(os.environ.get("INKWELL_EXAMPLES", "3"))
@@ -44,58 +44,14 @@ schema = schemathesis.openapi.from_dict(make_app().openapi()).exclude(operation_
 OPERATIONS = [one.ok() for one in schema.get_all_operations()]
 
 
-class Asking:
-    """Who may ask: anybody where nobody signs in; elsewhere a script with a token of some role, or without one."""
-
-    def __init__(self, free: Server, guarded: Server) -> None:
-        self._free, self._guarded = free, guarded
-        self._tokens = {role: _token(guarded, role) for role in ("reader", "archivist", "keeper")}
-
-    def ask(self, case: schemathesis.Case, who: str) -> Any:
-        if who == "where nobody signs in":
-            return case.call(base_url=self._free.address, timeout=120)
-        headers = {"Authorization": f"Bearer {self._tokens[who]}"} if who in self._tokens else {}
-        return case.call(base_url=self._guarded.address, headers=headers, timeout=120)
-
-
-def _token(house: Server, role: str) -> str:
-    wanted = {"purpose": "any input", "role": role, "days": 1}
-    answer = signed_in(house, role).post("/session/tokens", json=wanted)
-    assert answer.status_code == 201, answer.text
-    return str(answer.json()["token"])
-
-
 @pytest.fixture(scope="module")
 def asking(mariadb: Database, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Asking]:
-    """Two houses, each with a docket that has a take, and a folder of files; no carriers or discs are to be found."""
-    nothing, heap, side = (tmp_path_factory.mktemp(name) for name in ("nothing", "heap", "side"))
-    record_side(side / "side.wav")
-    (heap / "files").mkdir()
-    record_side(heap / "files" / "one.wav", tracks_s=(3.0,))
-    roots = {name: str(nothing) for name in ("INKWELL_CARRIERS_ROOT", "INKWELL_DISCS_ROOT", "INKWELL_TARGETS_ROOT")}
-    roots |= {"INKWELL_FILES_ROOT": str(heap), "INKWELL_FIXITY_DAYS": "0"}
-    free = Server(new_schema(mariadb), tmp_path_factory.mktemp("free") / "media", **roots)
-    roots["INKWELL_SIGN_IN"] = "always"
-    guarded = Server(new_schema(mariadb), tmp_path_factory.mktemp("guarded") / "media", **roots)
-    with free, guarded:
-        make_people(guarded)
-        guarded.api.headers["Authorization"] = f"Bearer {_token(guarded, 'keeper')}"
-        for house in (free, guarded):
-            docket = house.open_docket("WH-0990")
-            house.upload(docket["id"], side / "side.wav")
-            house.post("/bundles", {"folder": "files", "in_place": False})
-        for house in (free, guarded):
-            house.wait_for_jobs()
-        yield Asking(free, guarded)
+    with two_houses(mariadb, tmp_path_factory.mktemp("asking")) as both:
+        yield both
 
 
-@schema.hook
-def map_path_parameters(context: schemathesis.HookContext, path_parameters: Any) -> Any:
-    """Small numbers, so that some of what is asked for is there."""
-    return {
-        name: value % 3 if isinstance(value, int) and not isinstance(value, bool) else value
-        for name, value in (path_parameters or {}).items()
-    }
+def answer_to(asking: Asking, case: schemathesis.Case, who: str) -> Any:
+    return case.call(base_url=asking.address_for(who), headers=asking.headers_for(who), timeout=PATIENCE_S)
 
 
 tried_often = settings(
@@ -105,7 +61,6 @@ tried_often = settings(
     deadline=None,
     suppress_health_check=list(HealthCheck),
 )
-WHO = st.sampled_from(["where nobody signs in", "keeper", "archivist", "reader", "nobody"])
 
 
 # Before anything was altered, while no job runs.
@@ -123,7 +78,7 @@ def test_what_a_reader_asks_for_writes_nothing(operation: Any, asking: Asking, m
             cursor.execute("SET GLOBAL log_output = 'TABLE'")
             cursor.execute("TRUNCATE mysql.general_log")
             cursor.execute("SET GLOBAL general_log = ON")
-            asking.ask(case, "reader")
+            answer_to(asking, case, "reader")
             cursor.execute("SET GLOBAL general_log = OFF")
             cursor.execute("SELECT CONVERT(argument USING utf8mb4) FROM mysql.general_log")
             said = [str(row[0]) for row in cursor.fetchall()]
@@ -141,9 +96,9 @@ def test_what_a_reader_asks_for_writes_nothing(operation: Any, asking: Asking, m
 @pytest.mark.parametrize("operation", OPERATIONS, ids=lambda one: one.label)
 def test_nothing_that_is_sent_breaks_it(operation: Any, asking: Asking) -> None:
     @tried_often
-    @given(operation.as_strategy(), WHO)
+    @given(operation.as_strategy(), st.sampled_from(WHO))
     def tried(case: schemathesis.Case, who: str) -> None:
-        answer = asking.ask(case, who)
+        answer = answer_to(asking, case, who)
         if answer.status_code not in _TOLD:
             case.validate_response(answer, checks=CHECKS)
 
