@@ -59,8 +59,8 @@ def become(account: pwd.struct_passwd | None) -> None:
         return
     _refuse_beside_root()
     _give(var(), account)
-    os.chdir("/")
     os.environ |= {
+        "INKWELL_VAR": str(var()),
         "HOME": account.pw_dir,
         "USER": account.pw_name,
         "LOGNAME": account.pw_name,
@@ -70,6 +70,8 @@ def become(account: pwd.struct_passwd | None) -> None:
     os.initgroups(account.pw_name, account.pw_gid)
     os.setgid(account.pw_gid)
     os.setuid(account.pw_uid)
+    if not os.access(".", os.X_OK):
+        os.chdir("/")
     for name in ("INKWELL_TLS_CERTIFICATE", "INKWELL_TLS_KEY"):
         path = os.environ.get(name)
         if path and not os.access(path, os.R_OK):

@@ -71,7 +71,7 @@ def stop(record: Path, *, patience_s: float = 20.0) -> bool:
 def port_is_free(port: int, host: str = "127.0.0.1") -> bool:
     """Return whether nothing listens on the port.
 
-    Raises CannotGoOn if the address is not one of this machine.
+    Raises CannotGoOn if the address is not one of this machine, or the port not for us.
     """
     with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -80,6 +80,11 @@ def port_is_free(port: int, host: str = "127.0.0.1") -> bool:
         except OSError as cause:
             if cause.errno == errno.EADDRNOTAVAIL:
                 raise CannotGoOn(f"{host} is no address of this machine. Look at them with: ip address") from None
+            if cause.errno == errno.EACCES:
+                raise CannotGoOn(
+                    f"Port {port} is for root alone on this machine. Choose one from 1024 on, or allow it: "
+                    f"sysctl net.ipv4.ip_unprivileged_port_start={port}"
+                ) from None
             return False
     return True
 

@@ -69,7 +69,7 @@ def test_what_root_starts_runs_as_the_account_and_goes_on_as_another(
 ) -> None:
     def typed(*words: str) -> subprocess.CompletedProcess[str]:
         command = where_all_may_look([str(ROOT / "inkwell"), *words], var.parent / "hold")
-        return subprocess.run(command, capture_output=True, text=True, check=False, timeout=600)
+        return subprocess.run(command, cwd=var.parent, capture_output=True, text=True, check=False, timeout=600)
 
     def started_as(name: str) -> tuple[str, set[str]]:
         monkeypatch.setenv("INKWELL_ACCOUNT", name)
@@ -80,7 +80,7 @@ def test_what_root_starts_runs_as_the_account_and_goes_on_as_another(
         assert database and application
         return f"http://127.0.0.1:{port}/api", owners(database) | owners(application)
 
-    monkeypatch.setenv("INKWELL_VAR", str(var))
+    monkeypatch.setenv("INKWELL_VAR", var.name)  # from the folder it is started in
     # Begun as root, as it was before there was an account.
     api, who = started_as("root")
     assert who == {"root"}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import socket
 import stat
@@ -153,6 +154,15 @@ def test_settings_it_cannot_start_with_are_one_clear_line(
 def test_an_address_of_another_machine_is_one_clear_line(tmp_path: Path) -> None:
     with pytest.raises(CannotGoOn, match=r"192.0.2.7 is no address of this machine"):
         processes.port_is_free(8420, "192.0.2.7")
+
+
+def test_a_port_for_root_alone_is_one_clear_line(monkeypatch: pytest.MonkeyPatch) -> None:
+    def refuse(*_: object) -> None:
+        raise PermissionError(errno.EACCES, "Permission denied")
+
+    monkeypatch.setattr(socket.socket, "bind", refuse)
+    with pytest.raises(CannotGoOn, match=r"Port 443 is for root alone.*ip_unprivileged_port_start=443"):
+        processes.port_is_free(443)
 
 
 def test_a_port_in_use_is_one_clear_line(tmp_path: Path) -> None:
