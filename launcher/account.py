@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import pwd
 import subprocess
@@ -54,8 +55,7 @@ def become(account: pwd.struct_passwd | None) -> None:
     Raises CannotGoOn while something that was started as root still runs there.
     """
     if account is None:
-        if os.geteuid() == 0 and var().is_dir():
-            os.chown(var(), 0, 0)  # what is made in it now is root's: an account must be given it anew
+        _note_owner()
         return
     _refuse_beside_root()
     _give(var(), account)
@@ -72,6 +72,7 @@ def become(account: pwd.struct_passwd | None) -> None:
     os.setuid(account.pw_uid)
     if not os.access(".", os.X_OK):
         os.chdir("/")
+    _note_owner()
     for name in ("INKWELL_TLS_CERTIFICATE", "INKWELL_TLS_KEY"):
         path = os.environ.get(name)
         if path and not os.access(path, os.R_OK):
@@ -106,14 +107,21 @@ def _refuse_beside_root() -> None:
             raise CannotGoOn("It runs as root at the moment. End that first: ./inkwell stop")
 
 
-def _give(folder: Path, account: pwd.struct_passwd) -> None:
-    """Make the account the owner of a folder and all below it.
+def _owner() -> Path:
+    """Return the file that says whose what lies in the folder is: of whom it was started for last, by number."""
+    return var() / "run" / "owner"
 
-    Who owns the folder itself owns what is in it, so it comes last, and one that is the account's is left as it is.
-    Links are not followed.
-    """
+
+def _note_owner() -> None:
+    with contextlib.suppress(PermissionError):  # whoever cannot write here is told so by what is to be done here
+        _owner().parent.mkdir(parents=True, exist_ok=True)
+        _owner().write_text(str(os.geteuid()))
+
+
+def _give(folder: Path, account: pwd.struct_passwd) -> None:
+    """Make the account the owner of a folder and all below it, unless it was already. Links are not followed."""
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-    if folder.stat().st_uid == account.pw_uid:
+    if _owner().is_file() and _owner().read_text() == str(account.pw_uid):
         return
     for _, folders, files, place in os.fwalk(folder, topdown=False):
         for name in folders + files:
