@@ -70,3 +70,14 @@ def test_a_header_that_promises_too_much_is_read_as_far_as_libsndfile_does(tmp_p
     whole, _ = soundfile.read(path, dtype="int16", always_2d=True)
     with FileReader(path) as reader:
         assert np.array_equal(reader.read(0, reader.format.samples), whole)
+
+
+@pytest.mark.parametrize("form", ["WAV", "RF64", "AIFF", "FLAC"])
+def test_far_behind_the_end_there_is_nothing(tmp_path: Path, form: str) -> None:
+    """A sample that no file system could seek to was answered with a fault."""
+    path = tmp_path / f"short.{form.lower()}"
+    soundfile.write(str(path), np.zeros((100, 2), np.int16), 44_100, subtype="PCM_16", format=form)
+    with FileReader(path) as reader:
+        for start in (100, 101, 2**53 - 1, 2**62):
+            assert reader.read(start, 10).shape == (0, 2)
+        assert reader.read(90, 20).shape == (10, 2)

@@ -63,6 +63,7 @@ class FileReader:
         self._plain = _plain_samples(path, self.format, self._name)
 
     def read(self, start_sample: int, samples: int) -> Samples:
+        start_sample = min(start_sample, self.format.samples)  # no file system seeks as far as numbers go
         samples = max(0, min(samples, self.format.samples - start_sample))
         if self._plain is not None:
             block = self._plain.read(start_sample, samples)
