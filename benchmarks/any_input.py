@@ -37,7 +37,7 @@ def main() -> int:
     failed = []
     try:
         with two_houses(mariadb, root) as asking:
-            for who in wanted.who or WHO:
+            for who in wanted.who or reversed(WHO):  # a keeper ends accounts that others ask with
                 sys.stdout.write(f"== {who}\n")
                 sys.stdout.flush()
                 address = asking.address_for(who)
