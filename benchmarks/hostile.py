@@ -224,12 +224,12 @@ class Onlooker(threading.Thread):
     def run(self) -> None:
         with httpx.Client(base_url=self._server.address, timeout=60) as http:
             while not self.stopping.wait(_LOOK_EVERY_S):
-                began_s = time.monotonic()
                 for path in ("/", "/api/dockets?search=H-0"):
+                    began_s = time.monotonic()
                     answer = http.get(path)
+                    self._tally.looks_s.append(time.monotonic() - began_s)
                     if not answer.is_success:
                         self._tally.faults.append(f"{path}: {answer.status_code} {answer.text[:200]}")
-                self._tally.looks_s.append(time.monotonic() - began_s)
                 for pid in self._server.processes:
                     self._tally.most_memory_mb = max(self._tally.most_memory_mb, _resident_mb(pid))
 
