@@ -27,7 +27,7 @@ as_root = pytest.mark.skipif(os.geteuid() != 0, reason="only root can give its r
 @pytest.fixture
 def var() -> Iterator[Path]:
     """A folder that every account can reach; the tests' own is closed to others."""
-    outer = Path(tempfile.mkdtemp(prefix="inkwell-account-"))
+    outer = Path(tempfile.mkdtemp(prefix="inkwell-account-", dir="/tmp"))
     outer.chmod(0o755)
     yield outer / "var"
     inkwell(outer / "var", "stop")

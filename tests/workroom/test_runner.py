@@ -216,6 +216,19 @@ def queue_of(database: Database, owner: str, *kinds: AnyKind) -> JobQueue:
     return JobQueue(database, Events(), kinds, owner=owner)
 
 
+def test_a_report_that_comes_late_makes_no_job_run_again(database: Database) -> None:
+    """The page showed a job that had ended as running, and kept what waits for it disabled until it was reloaded."""
+    events, told = Events(), []
+    events.watch(lambda item: told.append(item["job"]["state"]))
+    queue = JobQueue(database, events, [kind("take in")], owner="me")
+    waiting_job(database, queue, "take in")
+    claim = claimed(queue)
+    queue.report(claim, 0.5, "half way")
+    assert queue.end(claim, Outcome(result={}))
+    queue.report(claim, 0.9, "nearly there")
+    assert told == ["running", "running", "done"]
+
+
 def waiting_job(database: Database, queue: JobQueue, kind_name: str, **arguments: Any) -> int:
     with database.begin() as session:
         return queue.ask(session, kind_name, docket_id=None, subject="here", arguments=arguments).id

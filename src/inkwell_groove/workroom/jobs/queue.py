@@ -9,6 +9,7 @@ from __future__ import annotations
 import secrets
 import threading
 import time
+from collections import deque
 from collections.abc import Collection, Mapping
 from datetime import datetime
 from typing import Any
@@ -27,6 +28,7 @@ from inkwell_groove.workroom.jobs.kind import INTERRUPTED, RUNNING, WAITING, Any
 from inkwell_groove.workroom.views import JobView
 
 LEASE_S = 30.0
+_TOKENS_KEPT = 1_000  # far more than a report can be late
 _ROW_EVERY_S = 0.25
 _DUE_EVERY_S = 0.25  # how often a retry that is due is looked at while its lane is full
 _CANDIDATES = 20  # jobs that are tried at once: others may be trying the same
@@ -47,6 +49,7 @@ class JobQueue:
         self._database, self._events, self._owner = database, events, owner
         self._kinds: Mapping[str, AnyKind] = {kind.name: kind for kind in kinds}
         self._row_written: dict[int, float] = {}
+        self._ended_tokens: deque[str] = deque(maxlen=_TOKENS_KEPT)
         self._lock = threading.Lock()
 
     def ask(
@@ -76,8 +79,8 @@ class JobQueue:
             job.is_cancelled = True
             if job.state == WAITING:
                 self._close(session, job, "cancelled", None)
-            view = JobView.of(job)
-        self._tell(view)
+            view, token = JobView.of(job), job.token
+        self._tell_while_held(token, view)
         return view
 
     def requeue_all(self, why: str) -> list[str]:
@@ -155,7 +158,7 @@ class JobQueue:
             with self._database.begin() as session:
                 if (job := _held(session, claim)) is not None:
                     job.progress, job.message = share, message[:300]
-        self._tell(view.with_time_left())
+        self._tell_while_held(claim.token, view.with_time_left())
 
     def end(self, claim: Claim, outcome: Outcome) -> bool:
         with self._lock:
@@ -168,6 +171,8 @@ class JobQueue:
             self._end(session, job, claim, outcome)
             session.flush()
             view = JobView.of(job)
+        with self._lock:
+            self._ended_tokens.append(claim.token)
         self._tell_of_end(view)
         return True
 
@@ -269,6 +274,12 @@ class JobQueue:
                     self._kinds[view.kind].after(view.docket_id)
         except Exception:
             log.exception("what follows from a job that ended went wrong", job=view.id, kind=view.kind)
+
+    def _tell_while_held(self, token: str | None, view: JobView) -> None:
+        """Tell of a claim, unless its end was told: late news would make the job run again for whoever watches."""
+        with self._lock:
+            if token not in self._ended_tokens:
+                self._tell(view)
 
     def _tell(self, view: JobView) -> None:
         self._events.publish({"kind": "job", "job": view.model_dump(mode="json")})
