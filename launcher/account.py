@@ -72,6 +72,9 @@ def become(account: pwd.struct_passwd | None) -> None:
     os.setuid(account.pw_uid)
     if not os.access(".", os.X_OK):
         os.chdir("/")
+    # Root's own folder for temporary files is of no use to it.
+    if not os.access(os.environ.get("TMPDIR", "/tmp"), os.W_OK | os.X_OK):  # noqa: S108 - where it would be anyway
+        os.environ.pop("TMPDIR", None)
     _note_owner()
     for name in ("INKWELL_TLS_CERTIFICATE", "INKWELL_TLS_KEY"):
         path = os.environ.get(name)
