@@ -50,9 +50,9 @@ def own() -> pwd.struct_passwd | None:
 
 
 def become(account: pwd.struct_passwd | None) -> None:
-    """Give the folder for database, media and logs to the account, and go on as it, for good; or stay with None.
+    """Give the folder for database, media and logs to the account and go on as it, for good.
 
-    Raises CannotGoOn while something that was started as root still runs there.
+    With None this process stays what it is. Raises CannotGoOn while something of ours still runs as root.
     """
     if account is None:
         _note_owner()
@@ -111,7 +111,7 @@ def _refuse_beside_root() -> None:
 
 
 def _owner() -> Path:
-    """Return the file that says whose what lies in the folder is: of whom it was started for last, by number."""
+    """Return the file with the number of the account that it ran as last, and that owns what lies in the folder."""
     return var() / "run" / "owner"
 
 
@@ -122,7 +122,10 @@ def _note_owner() -> None:
 
 
 def _give(folder: Path, account: pwd.struct_passwd) -> None:
-    """Make the account the owner of a folder and all below it, unless it was already. Links are not followed."""
+    """Make the account the owner of a folder and all below it, unless it was already.
+
+    Links are not followed.
+    """
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     if _owner().is_file() and _owner().read_text() == str(account.pw_uid):
         return

@@ -225,6 +225,18 @@ def test_what_a_browser_sends_arrives_exactly() -> None:
     np.testing.assert_array_equal(block.samples[:, 1] >> 8, np.arange(7, 107))
 
 
+def test_what_waits_of_a_browser_is_counted_in_samples() -> None:
+    source = PushedSource(rate_hz=48_000, channels=2)
+    assert source.waiting_samples() == 0
+    for first in (700, 800):
+        source.push(message(first))
+    assert source.waiting_samples() == 200
+    source.read(1.0)
+    assert source.waiting_samples() == 100
+    source.read(1.0)
+    assert source.waiting_samples() == 0
+
+
 def test_what_is_sent_again_after_a_lost_connection_is_no_repetition() -> None:
     source = PushedSource(rate_hz=48_000, channels=2)
     for first in (0, 100, 50, 0, 100, 200):

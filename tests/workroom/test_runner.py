@@ -47,7 +47,7 @@ class Runner:
 
     def __init__(self, database: Database, media: MediaStore, *kinds: AnyKind, workers: int = 2) -> None:
         self.database, self.media = database, media
-        self.runner = JobRunner(database, Events(), list(kinds), media, workers=workers)
+        self.runner = JobRunner(database, Events(), list(kinds), media, workers=workers, memory_bytes=2 * 1024**3)
 
     def ask(self, kind_name: str, **arguments: Any) -> int:
         with self.database.begin() as session:
@@ -229,6 +229,16 @@ def test_a_report_that_comes_late_makes_no_job_run_again(database: Database) -> 
     assert told == ["running", "running", "done"]
 
 
+def test_a_job_that_waits_for_its_next_try_is_told_of_as_cancelled(database: Database) -> None:
+    events, told = Events(), []
+    events.watch(lambda item: told.append(item["job"]["state"]))
+    queue = JobQueue(database, events, [kind("take in")], owner="me")
+    number = waiting_job(database, queue, "take in")
+    queue.end(claimed(queue), Outcome(process_died=True))
+    queue.cancel(number)
+    assert told == ["running", "waiting", "cancelled"]
+
+
 def waiting_job(database: Database, queue: JobQueue, kind_name: str, **arguments: Any) -> int:
     with database.begin() as session:
         return queue.ask(session, kind_name, docket_id=None, subject="here", arguments=arguments).id
@@ -386,7 +396,7 @@ def test_quick_work_does_not_wait_behind_long_work(started: Callable[..., Runner
 
 def test_a_run_that_was_stopped_does_not_stop_the_next_of_the_same_job(media: MediaStore) -> None:
     """Its number was kept as cancelled, so that the job claimed anew by the same server was cancelled too."""
-    pool = JobPool(1, lambda *report: None, media=media)
+    pool = JobPool(1, lambda *report: None, media=media, memory_bytes=2 * 1024**3)
     try:
         pool.cancel("00000000000000aa")
         for token, is_stopped in (("00000000000000aa", True), ("ff000000000000bb", False)):

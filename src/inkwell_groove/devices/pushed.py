@@ -67,6 +67,8 @@ class PushedSource:
             if skip >= len(block.samples):
                 return
             block = block.after(skip)
+        if self._read_to is None:
+            self._read_to = block.first_sample
         try:
             self._queue.put(block, timeout=5.0)
         except Full as cause:
@@ -87,9 +89,7 @@ class PushedSource:
 
     def waiting_samples(self) -> int:
         pushed, read = self._next, self._read_to
-        if pushed is None or self._queue.empty():
-            return 0
-        return pushed - read if read is not None else self._queue.qsize()
+        return 0 if pushed is None or read is None else max(0, pushed - read)
 
     def set_gain(self, gain_db: float) -> float:
         raise Refused("a browser cannot set an interface's gain", where=self.facts.name, remedy="Turn its knob by hand")

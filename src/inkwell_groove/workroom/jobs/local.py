@@ -13,7 +13,7 @@ from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.jobs.engine import Claim, Outcome, Queue
 from inkwell_groove.workroom.jobs.kind import AnyKind, Lane, Result
-from inkwell_groove.workroom.jobs.pool import MEMORY_BYTES, JobPool, Order
+from inkwell_groove.workroom.jobs.pool import JobPool, Order
 from inkwell_groove.workroom.jobs.queue import LEASE_S
 
 _LOOK_EVERY_S = 5.0
@@ -44,9 +44,7 @@ def open_lanes(running: dict[Lane, int], workers: int) -> set[Lane]:
 class LocalEngine:
     """Runs jobs in a pool of processes, `workers` at a time and one more that is quick."""
 
-    def __init__(
-        self, kinds: list[AnyKind], media: MediaStore, *, workers: int, memory_bytes: int = MEMORY_BYTES
-    ) -> None:
+    def __init__(self, kinds: list[AnyKind], media: MediaStore, *, workers: int, memory_bytes: int) -> None:
         self._workers, self._media = workers, media
         preload = sorted({kind.module for kind in kinds} | {_PRELOADED})
         self._pool = JobPool(workers + 1, self._on_progress, media=media, memory_bytes=memory_bytes, preload=preload)

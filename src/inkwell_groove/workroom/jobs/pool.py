@@ -32,7 +32,6 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.jobs.kind import Arguments, Result
 
 OnProgress = Callable[[int, float, str], None]
-MEMORY_BYTES = 4 * 1024**3
 _CANCEL_SLOTS = 64
 _REPORT_EVERY_S = 0.1
 _MESSAGE_LENGTH = 300
@@ -72,7 +71,7 @@ class JobPool:
         on_progress: OnProgress,
         *,
         media: MediaStore,
-        memory_bytes: int = MEMORY_BYTES,
+        memory_bytes: int,
         preload: Sequence[str] = (),
     ) -> None:
         # Forking a process that has threads and database connections is asking for trouble; a process that has only

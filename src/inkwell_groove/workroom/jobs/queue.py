@@ -80,7 +80,7 @@ class JobQueue:
             if job.state == WAITING:
                 self._close(session, job, "cancelled", None)
             view, token = JobView.of(job), job.token
-        self._tell_while_held(token, view)
+        self._tell_in_time(token, view)
         return view
 
     def requeue_all(self, why: str) -> list[str]:
@@ -158,7 +158,7 @@ class JobQueue:
             with self._database.begin() as session:
                 if (job := _held(session, claim)) is not None:
                     job.progress, job.message = share, message[:300]
-        self._tell_while_held(claim.token, view.with_time_left())
+        self._tell_in_time(claim.token, view.with_time_left())
 
     def end(self, claim: Claim, outcome: Outcome) -> bool:
         with self._lock:
@@ -275,10 +275,10 @@ class JobQueue:
         except Exception:
             log.exception("what follows from a job that ended went wrong", job=view.id, kind=view.kind)
 
-    def _tell_while_held(self, token: str | None, view: JobView) -> None:
-        """Tell of a claim, unless its end was told: late news would make the job run again for whoever watches."""
+    def _tell_in_time(self, token: str | None, view: JobView) -> None:
+        """Tell of a job, unless it is that a claim runs whose end was told: to whoever watches it would run again."""
         with self._lock:
-            if token not in self._ended_tokens:
+            if view.state != RUNNING or token not in self._ended_tokens:
                 self._tell(view)
 
     def _tell(self, view: JobView) -> None:

@@ -19,7 +19,6 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Engine
 from inkwell_groove.workroom.jobs.kind import AnyKind, Arguments
 from inkwell_groove.workroom.jobs.local import LocalEngine
-from inkwell_groove.workroom.jobs.pool import MEMORY_BYTES
 from inkwell_groove.workroom.jobs.queue import JobQueue
 from inkwell_groove.workroom.views import JobView
 
@@ -35,7 +34,7 @@ class JobRunner:
         media: MediaStore,
         *,
         workers: int,
-        memory_bytes: int = MEMORY_BYTES,
+        memory_bytes: int,
         engine: Engine | None = None,
     ) -> None:
         """Without an engine, at most `workers` jobs run at a time in processes of this server, and one quick one.
