@@ -259,7 +259,7 @@ function OpenDocket({ onClose }: { onClose: () => void }) {
         <span className="quiet text-[12px]">Carrier</span>
         <select
           // As wide before its choices have come: what moves under the pointer loses the click.
-          className="w-40 border border-base-300 bg-base-100 px-2 py-1.5"
+          className="h-7 w-40 border border-base-300 bg-base-100 px-2"
           value={format}
           onChange={(event) => setFormat(event.target.value)}
         >
