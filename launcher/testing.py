@@ -129,7 +129,7 @@ def _told(done: Iterable[_Done]) -> list[str]:
 def _run_in_the_background(check: _Check) -> _Done:
     """Run one check as `_run_quietly` does, behind what somebody waits for."""
     name, command, where = check
-    return _run_quietly((name, ["nice", "-n", "5", *command], where))
+    return _run_quietly((name, ["nice", *command], where))
 
 
 def _run_quietly(check: _Check) -> _Done:

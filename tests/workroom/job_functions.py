@@ -48,6 +48,11 @@ def die_at_work(arguments: Told, task: Task) -> Result:
         return die(arguments, task)
 
 
+def tell_niceness(arguments: Told, task: Task) -> Result:
+    """Return the niceness of the process that runs jobs."""
+    return {"niceness": os.getpriority(os.PRIO_PROCESS, 0)}
+
+
 def take_a_gigabyte(arguments: Told, task: Task) -> Result:
     """Allocates memory, and touches it."""
     return {"bytes": len(bytearray(1024**3))}

@@ -401,9 +401,18 @@ def test_a_run_that_was_stopped_does_not_stop_the_next_of_the_same_job(media: Me
         pool.cancel("00000000000000aa")
         for token, is_stopped in (("00000000000000aa", True), ("ff000000000000bb", False)):
             done = pool.submit(Order(7, token, f"{FUNCTIONS}succeed", Told()))
-            assert isinstance(done.exception(60), Cancelled) == is_stopped
+            assert isinstance(done.exception(PATIENCE_S), Cancelled) == is_stopped
     finally:
         pool.close()
+
+
+def test_jobs_let_the_server_go_first(media: MediaStore) -> None:
+    pool = JobPool(1, lambda *report: None, media=media, memory_bytes=2 * 1024**3)
+    try:
+        job = pool.submit(Order(7, "00000000000000aa", f"{FUNCTIONS}tell_niceness", Told())).result(PATIENCE_S)
+    finally:
+        pool.close()
+    assert job["niceness"] > os.getpriority(os.PRIO_PROCESS, 0)
 
 
 def test_a_job_that_takes_too_much_memory_is_refused_and_its_process_goes_on(media: MediaStore) -> None:

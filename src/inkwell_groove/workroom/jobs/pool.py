@@ -35,6 +35,7 @@ OnProgress = Callable[[int, float, str], None]
 _CANCEL_SLOTS = 64
 _REPORT_EVERY_S = 0.1
 _MESSAGE_LENGTH = 300
+_NICENESS = 10
 log = structlog.get_logger()
 
 # Set once in each worker process.
@@ -201,6 +202,7 @@ def _begin_worker(reports: Connection, cancelled: Any, media: MediaStore, memory
     global _reports, _cancelled, _media, _memory_bytes
     _reports, _cancelled, _media, _memory_bytes = reports, cancelled, media, memory_bytes
     logs.configure()
+    os.nice(_NICENESS)  # the server, which records and answers, goes first where the processors are busy
     # Of what is its own: files that it maps do not count, however long the recordings.
     resource.setrlimit(resource.RLIMIT_DATA, (_own_memory() + memory_bytes,) * 2)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
