@@ -64,7 +64,7 @@ def _looked_at(server: Server, bundle: int) -> Iterator[str]:
 def _on_the_screen(server: Server, bundle: int) -> Iterator[str]:
     """The real interface: from the address to the first rows, and from a key or a click to the changed sheet."""
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(f"{server.address}/files")  # the application itself is loaded once a day
         opened = []

@@ -60,18 +60,16 @@ def run(arguments: argparse.Namespace) -> int:
         return _run_some(arguments)
     slow = _SLOW if arguments.quick else (_FRONTEND_STYLE, *_SLOW)
     words = _QUICK if arguments.quick else ()
-    collecting: _Check = ("Tests are found (pytest)", [PYTHON, "-m", "pytest", "-q", "--collect-only", *words], ROOT)
-    checks = (collecting, *_STYLE)
     with _temporary_folder(), ThreadPoolExecutor(1) as pool:
         with environment.compiled_meanwhile():
             _make_frontend_ready(quick=arguments.quick)
             beside = pool.map(_run_in_the_background, slow)
-            failed = _run_beside_each_other(checks)
+            failed = _run_beside_each_other(_STYLE)
         if not _streams("Tests (pytest)", (*_PYTEST, *words), coverage=arguments.coverage):
             failed.append("Tests (pytest)")
         failed += _told(beside)
     if failed:
-        raise CannotGoOn(f"Of {len(slow) + len(checks) + 1} checks these failed: {', '.join(failed)}")
+        raise CannotGoOn(f"Of {len(slow) + len(_STYLE) + 1} checks these failed: {', '.join(failed)}")
     return 0
 
 

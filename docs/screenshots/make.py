@@ -23,7 +23,7 @@ REPAIR_VIEWS = {"repair": "damage"}
 
 def main(address: str, folder: Path, only: list[str]) -> None:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.on("console", lambda message: print(message.type, message.text) if message.type == "error" else None)
         page.on("pageerror", lambda error: print("page error", error))

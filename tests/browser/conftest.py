@@ -42,7 +42,8 @@ def browser(engine: Playwright) -> Iterator[Browser]:
 
 def launched(engine: Playwright, *options: str) -> Browser:
     return engine.chromium.launch(
-        executable_path="/usr/bin/chromium", args=["--autoplay-policy=no-user-gesture-required", *options]
+        executable_path="/usr/bin/chromium-headless-shell",
+        args=["--autoplay-policy=no-user-gesture-required", *options],
     )
 
 
