@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import shutil
-import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -17,7 +16,7 @@ from inkwell_groove.demo.imports import IMPORTS_FOLDER, IMPORTS_NAME, write_impo
 from launcher.database import Database
 from tests.discs import HIDDEN, Running, lay_out
 from tests.live import Server, new_schema
-from tests.patience import PATIENCE_S
+from tests.patience import until
 from tests.people import guarded
 from tests.sources import RunningSources, write_catalogue
 
@@ -74,10 +73,7 @@ def made_once(factory: pytest.TempPathFactory, name: str, make: Callable[[Path],
     try:
         (shared / f"making {name}").mkdir()
     except FileExistsError:
-        until = time.monotonic() + PATIENCE_S
-        while not target.is_dir():
-            assert time.monotonic() < until, f"nobody made {name}"
-            time.sleep(0.1)
+        until(target.is_dir, f"nobody made {name}")
         return target
     beside = shared / f"half made, {name}"
     beside.mkdir()

@@ -7,6 +7,8 @@ import struct
 import time
 from pathlib import Path
 
+from tests.patience import PATIENCE_S
+
 _STATE = struct.Struct("=dd")  # what it reads, and what was waited for last
 _BEGIN_S = 1_000.0
 _LOOK_EVERY_S = 0.001
@@ -37,7 +39,7 @@ class HeldClock:
             time.sleep(_LOOK_EVERY_S)
         return True
 
-    def advance(self, seconds: float, *, patience_s: float = 60.0, waits: bool = True) -> None:
+    def advance(self, seconds: float, *, patience_s: float = PATIENCE_S, waits: bool = True) -> None:
         """Advance the clock and wait until the work that was due is done, if anybody `waits` for the clock."""
         now = self.monotonic() + seconds
         struct.pack_into("=d", self._shared, 0, now)

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from inkwell_groove.store.disk import free_bytes_of_disk
+from tests.patience import until
 
 PATIENCE_S = 60.0
 _LOOK_EVERY_S = 0.002
@@ -45,10 +46,7 @@ class HeldDisk:
     @contextmanager
     def at_work(self) -> Iterator[None]:
         """Wait until a job is held in the middle of its work; let it go on afterwards."""
-        end = time.monotonic() + PATIENCE_S
-        while not self._reached.exists():
-            assert time.monotonic() < end, "no job began to write"
-            time.sleep(_LOOK_EVERY_S)
+        until(self._reached.exists, "no job began to write")
         try:
             yield
         finally:

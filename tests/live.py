@@ -8,7 +8,6 @@ import multiprocessing
 import os
 import socket
 import subprocess
-import time
 import warnings
 from collections.abc import Mapping
 from multiprocessing import forkserver
@@ -27,7 +26,7 @@ from launcher.places import FRONTEND
 from launcher.processes import free_port
 from tests import helddisk
 from tests.heldclock import HeldClock
-from tests.patience import PATIENCE_S
+from tests.patience import PATIENCE_S, until
 from tests.plain import PLAIN
 
 _numbers = itertools.count(1)
@@ -143,16 +142,15 @@ class Server:
             args=(self._environment, self.media_root.parent / "server.log", self._clock, self._free_bytes),
         )
         self._process.start()
-        until = time.monotonic() + PATIENCE_S
-        while time.monotonic() < until:
-            assert self._process.is_alive(), "the server ended at once"
-            try:
-                if self.api.get("/health").is_success:
-                    return
-            except httpx.TransportError:
-                pass
-            time.sleep(0.05)
-        raise AssertionError("the server did not start")
+        until(self._answers, "the server did not start")
+
+    def _answers(self) -> bool:
+        assert self._process is not None
+        assert self._process.is_alive(), "the server ended at once"
+        try:
+            return self.api.get("/health").is_success
+        except httpx.TransportError:
+            return False
 
     @property
     def held_clock(self) -> HeldClock:
@@ -232,14 +230,13 @@ class Server:
         return answer.json()
 
     def wait_for_jobs(self, *, patience_s: float = PATIENCE_S) -> list[Any]:
-        until, pause_s = time.monotonic() + patience_s, 0.02
-        while time.monotonic() < until:
+        """Return all jobs once none waits or runs any more."""
+
+        def ended() -> tuple[list[Any]] | None:
             jobs = self.get("/jobs")
-            if all(job["state"] in ("done", "failed", "cancelled") for job in jobs):
-                return list(jobs)
-            time.sleep(pause_s)
-            pause_s = min(0.3, 1.3 * pause_s)  # asking takes time from the job
-        raise AssertionError(f"jobs still run: {jobs}")
+            return (jobs,) if all(job["state"] in ("done", "failed", "cancelled") for job in jobs) else None
+
+        return until(ended, "jobs still run", patience_s=patience_s)[0]
 
     def describe(self, docket_id: int, titles: list[str], **release: str) -> Any:
         docket = self.get(f"/dockets/{docket_id}")

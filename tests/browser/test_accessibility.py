@@ -13,6 +13,7 @@ from playwright.sync_api import Browser, Page, Request, expect
 from tests.browser.axe import broken_rules
 from tests.browser.conftest import watched
 from tests.live import Server
+from tests.patience import until
 from tests.sounds import record_side
 
 pytestmark = pytest.mark.browser
@@ -93,13 +94,14 @@ class Requests:
 
     def wait_until_answered(self) -> None:
         """Until none was open for half a second: an answer may lead to the next question."""
-        quiet = 0
-        for _ in range(600):
-            self._page.wait_for_timeout(100)
-            quiet = 0 if self._open else quiet + 1
-            if quiet == 5:
-                return
-        raise AssertionError(f"never answered: {[request.url for request in self._open]}")
+        quiet_s = 0.0
+
+        def wait(seconds: float) -> None:
+            nonlocal quiet_s
+            self._page.wait_for_timeout(1000 * seconds)
+            quiet_s = 0.0 if self._open else quiet_s + seconds
+
+        until(lambda: quiet_s >= 0.5, "some requests were never answered", sleep=wait)
 
 
 @pytest.mark.parametrize("screen", SCREENS)

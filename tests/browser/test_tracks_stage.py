@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +13,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.desk import Desk, Loupe
 from tests.browser.loudspeaker import HeldLoudspeaker
 from tests.live import Server
-from tests.patience import PATIENCE_S
+from tests.patience import until
 from tests.sounds import record_side
 
 pytestmark = pytest.mark.browser
@@ -60,12 +61,8 @@ def test_nudges_in_quick_succession_all_count_and_are_undone_one_by_one(
     wait_for(lambda: starts(server, docket)[1] == before[1] + 441, page)
 
 
-def wait_for(done: Any, page: Page, *, patience_s: float = PATIENCE_S) -> None:
-    for _ in range(round(20 * patience_s)):
-        if done():
-            return
-        page.wait_for_timeout(50)
-    raise AssertionError("it did not come to be")
+def wait_for(done: Callable[[], Any], page: Page) -> None:
+    until(done, "it did not come to be", sleep=lambda seconds: page.wait_for_timeout(1000 * seconds))
 
 
 def test_a_nudged_join_survives_a_reload(page: Page, desk: Desk, server: Server, docket: Any) -> None:

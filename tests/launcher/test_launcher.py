@@ -8,7 +8,6 @@ import socket
 import stat
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 import httpx
@@ -22,7 +21,7 @@ from launcher.commands import run
 from launcher.database import Database
 from launcher.places import ROOT, CannotGoOn
 from tests.launcher.inside import inkwell
-from tests.patience import PATIENCE_S
+from tests.patience import PATIENCE_S, until
 
 
 def typed(var: Path, *words: str) -> subprocess.CompletedProcess[str]:
@@ -201,9 +200,7 @@ def test_a_process_that_will_not_go_is_made_to(tmp_path: Path) -> None:
     )
     record, log = tmp_path / "record", tmp_path / "log"
     processes.start([sys.executable, "-c", stubborn], record=record, log=log)
-    until = time.monotonic() + PATIENCE_S
-    while "ready" not in log.read_text() and time.monotonic() < until:
-        time.sleep(0.02)
+    until(lambda: "ready" in log.read_text(), "it was not ready")
     assert processes.stop(record, patience_s=0.3) is True
     assert processes.running(record) is None
 

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import io
 import shutil
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +13,7 @@ import pytest
 import soundfile
 
 from tests.live import Server
+from tests.patience import until
 from tests.sounds import record_side
 
 
@@ -35,16 +35,8 @@ def house(
         running.wait_for_jobs()
         said = {"title": "Tide Tables", "album_artist": "Odalys Brandt", "catalogue_number": "QHL 1200", "year": "1974"}
         running.describe(docket["id"], ["Ebb", "Slack Water", "Flood"], **said)
-        until(lambda: running.get("/collection", text="tide tables")["total"] == 3)
+        until(lambda: running.get("/collection", text="tide tables")["total"] == 3, "the index did not follow")
         yield running, side
-
-
-def until(true: Callable[[], bool], patience_s: float = 20) -> None:
-    """The index follows shortly after."""
-    end = time.monotonic() + patience_s
-    while not true():
-        assert time.monotonic() < end, "it did not follow"
-        time.sleep(0.05)
 
 
 def titles(house: Server, **wanted: Any) -> list[str]:
@@ -101,11 +93,11 @@ def test_what_is_changed_on_the_sheet_is_found_as_it_will_be(house: tuple[Server
     one = next(file for file in server.get("/collection", kind="file", most=500)["found"] if file["sound"])
     change = {"file_id": one["file_id"], "field": "title", "value": "Zanzibar Quayside"}
     server.api.patch("/sheet", json={"changes": [change]}).raise_for_status()
-    until(lambda: titles(server, text="zanzibar") == ["Zanzibar Quayside"])
+    until(lambda: titles(server, text="zanzibar") == ["Zanzibar Quayside"], "the index did not follow")
     found = server.get("/collection", state="changed, not written")["found"]
     assert [file["file_id"] for file in found] == [one["file_id"]]
     server.api.post("/sheet/discard", json={"file_ids": [one["file_id"]]}).raise_for_status()
-    until(lambda: titles(server, text="zanzibar") == [])
+    until(lambda: titles(server, text="zanzibar") == [], "the index did not follow")
 
 
 def test_a_track_is_heard_as_its_stretch_of_the_take(house: tuple[Server, Path]) -> None:

@@ -24,7 +24,7 @@ from inkwell_groove.core.files.writing import Change
 from inkwell_groove.core.files.writing import write as tag
 from tests.core.files.samples import picture, write_sample
 from tests.live import Server
-from tests.patience import PATIENCE_S
+from tests.patience import PATIENCE_S, until
 from tests.sounds import noise
 
 
@@ -80,13 +80,11 @@ def take_back(desk: Server, step: Any) -> Any:
 
 
 def ended(desk: Server, step_id: int) -> Any:
-    until = time.monotonic() + PATIENCE_S
-    while time.monotonic() < until:
+    def over() -> Any:
         step = next(one for one in desk.get("/file-steps") if one["id"] == step_id)
-        if step["state"] not in ("under way", "being taken back"):
-            return step
-        time.sleep(0.05)
-    raise AssertionError(f"still {step['state']}")
+        return None if step["state"] in ("under way", "being taken back") else step
+
+    return until(over, f"step {step_id} did not end")
 
 
 def digests_below(folder: Path) -> dict[str, str]:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import time
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
 
 from tests.live import Server
-from tests.patience import PATIENCE_S
+from tests.patience import until
 from tests.sources import RunningSources
 
 
@@ -27,13 +26,17 @@ def opened(library: Server, shelfmark: str, kind: str = "LP", **release: str) ->
 
 def looked_up(library: Server, docket_id: int, text: str = "", *, anew: bool = False) -> Any:
     library.post(f"/dockets/{docket_id}/look-up", {"text": text, "anew": anew})
-    until = time.monotonic() + PATIENCE_S
-    while time.monotonic() < until:
-        found = library.get(f"/dockets/{docket_id}/sources")["look_up"]
-        if found["state"] != "looking":
-            return found
-        time.sleep(0.05)
-    raise AssertionError("it is still looking")
+    return until(lambda: ended_look_up(library, docket_id), "it is still looking")
+
+
+def ended_look_up(library: Server, docket_id: int) -> Any:
+    """Return the look-up of a docket, None while it goes on."""
+    found = look_up(library, docket_id)
+    return None if found["state"] == "looking" else found
+
+
+def look_up(library: Server, docket_id: int) -> Any:
+    return library.get(f"/dockets/{docket_id}/sources")["look_up"]
 
 
 SLEEVE = {"album_artist": "Marrowby Silver Band", "label": "Lugger", "year": "1975", "country": "NO"}
@@ -65,17 +68,11 @@ def test_a_number_leads_to_pressings_with_reasons_and_what_tells_them_apart(libr
 def test_a_source_that_is_down_holds_nobody_up_and_is_named(library: Server, sources: RunningSources) -> None:
     docket_id = opened(library, "S-2", catalogue_number="QHS 44")
     sources.trouble("union", "slow", seconds=20)
-    began = time.monotonic()
     library.post(f"/dockets/{docket_id}/look-up", {})
-    seen = 0.0
-    while time.monotonic() < began + 30:
-        found = library.get(f"/dockets/{docket_id}/sources")["look_up"]
-        if found["candidates"] and not seen:
-            seen = time.monotonic() - began
-            assert answer_of(found, "Union")["state"] == "asking", "the others do not wait for it"
-        if found["state"] == "done":
-            break
-        time.sleep(0.05)
+    until(lambda: look_up(library, docket_id)["candidates"], "nothing was found")
+    found = look_up(library, docket_id)
+    assert answer_of(found, "Union")["state"] == "asking", "the others do not wait for it"
+    found = until(lambda: ended_look_up(library, docket_id), "it is still looking")
     assert answer_of(found, "Union")["state"] == "no answer"
     assert "did not answer within 5 s" in answer_of(found, "Union")["words"]
     assert answer_of(found, "Meridian")["state"] == "answered"
@@ -103,11 +100,8 @@ def test_a_look_up_is_stopped_at_once(library: Server, sources: RunningSources) 
     again = library.api.post(f"/dockets/{docket_id}/look-up", json={})
     assert again.status_code == 409
     assert library.api.delete(f"/dockets/{docket_id}/look-up").is_success
-    until = time.monotonic() + 100
-    while library.get(f"/dockets/{docket_id}/sources")["look_up"]["state"] == "looking":
-        assert time.monotonic() < until
-        time.sleep(0.05)
-    assert library.get(f"/dockets/{docket_id}/sources")["look_up"]["state"] == "cancelled"
+    found = until(lambda: ended_look_up(library, docket_id), "it was not stopped")
+    assert found["state"] == "cancelled"
 
 
 def test_nothing_known_and_a_wrong_barcode_are_refused_with_a_remedy(library: Server) -> None:
@@ -187,10 +181,7 @@ def test_the_shelf_is_looked_up_and_sorted(library: Server) -> None:
         opened(library, "S-11", catalogue_number="ZZ 9876"),
     )
     library.post("/shelf-look-up", {})
-    until = time.monotonic() + PATIENCE_S
-    while (state := library.get("/shelf-look-up"))["running"]:
-        assert time.monotonic() < until
-        time.sleep(0.1)
+    state = until(lambda: None if (now := library.get("/shelf-look-up"))["running"] else now, "it is still looking")
     lines = {line["docket_id"]: line for line in state["lines"]}
     assert lines[known]["verdict"] == "sure" and "Lanterns on the Weir" in lines[known]["best"]
     assert lines[unknown]["verdict"] == "nothing found"
@@ -221,10 +212,7 @@ def test_a_look_up_that_a_stopped_server_left_is_broken_off_with_what_came_of_it
     docket_id = opened(library, "S-13", catalogue_number="FLC 003")
     sources.trouble("union", "busy", seconds=120)
     library.post(f"/dockets/{docket_id}/look-up", {})
-    until = time.monotonic() + 100
-    while not library.get(f"/dockets/{docket_id}/sources")["look_up"]["candidates"]:
-        assert time.monotonic() < until
-        time.sleep(0.05)
+    until(lambda: look_up(library, docket_id)["candidates"], "nothing was found")
     library.kill()
     library.start()
     found = library.get(f"/dockets/{docket_id}/sources")["look_up"]

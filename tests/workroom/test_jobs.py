@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -14,7 +13,7 @@ import pytest
 from launcher.database import Database
 from tests.helddisk import HeldDisk
 from tests.live import Server, new_schema
-from tests.patience import PATIENCE_S
+from tests.patience import until
 from tests.sounds import noise, record_side, write
 
 LONG_SAMPLES = 96_000 * 150
@@ -102,10 +101,7 @@ def test_workers_do_not_outlive_a_killed_server(fresh: Server, disk: HeldDisk, l
         workers = fresh.workers
         assert workers
         fresh.kill()
-    until = time.monotonic() + PATIENCE_S
-    while any(is_alive(pid) for pid in workers) and time.monotonic() < until:
-        time.sleep(0.05)
-    assert [pid for pid in workers if is_alive(pid)] == []
+    until(lambda: not any(is_alive(pid) for pid in workers), "they outlived it")
 
 
 def test_a_take_comes_in_although_the_workers_die(fresh: Server, disk: HeldDisk, long_take: Path) -> None:

@@ -6,7 +6,6 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -29,7 +28,7 @@ from inkwell_groove.workroom.reading import received_bytes
 from inkwell_groove.workroom.transfer import recorder as recorders
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME, SYNC_EVERY_S, Begun, Recorder
 from inkwell_groove.workroom.views import TransferMark
-from tests.patience import PATIENCE_S
+from tests.patience import PATIENCE_S, until
 from tests.sounds import noise
 from tests.tasks import OwnTask
 
@@ -77,9 +76,7 @@ def test_at_every_moment_any_program_can_play_what_is_there(tmp_path: Path) -> N
     recorder = Recorder(tmp_path / "r", begun())
     data = noise(48_000)
     recorder.write(data)
-    until = time.monotonic() + PATIENCE_S
-    while recorder.synced_samples < 48_000 and time.monotonic() < until:
-        time.sleep(0.02)
+    until(lambda: recorder.synced_samples >= 48_000, "it was not synced")
     read, _ = soundfile.read(str(tmp_path / "r" / SOUND_NAME), dtype="int32", always_2d=True)
     np.testing.assert_array_equal(read, data)
     recorder.abandon()

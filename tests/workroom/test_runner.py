@@ -30,7 +30,7 @@ from inkwell_groove.workroom.jobs.local import open_lanes
 from inkwell_groove.workroom.jobs.pool import JobPool, Order
 from inkwell_groove.workroom.jobs.queue import JobQueue
 from inkwell_groove.workroom.jobs.runner import JobRunner
-from tests.patience import PATIENCE_S
+from tests.patience import PATIENCE_S, until
 from tests.workroom.job_functions import Told
 
 FUNCTIONS = "tests.workroom.job_functions:"
@@ -60,15 +60,6 @@ class Runner:
 
     def ended(self, number: int) -> Job:
         return until(lambda: job if (job := self.job(number)).state in ENDED else None, f"job {number} did not end")
-
-
-def until(look: Callable[[], Found | None], otherwise: str) -> Found:
-    end = time.monotonic() + PATIENCE_S
-    while time.monotonic() < end:
-        if (found := look()) is not None:
-            return found
-        time.sleep(0.02)
-    raise AssertionError(otherwise)
 
 
 @pytest.fixture
@@ -137,7 +128,7 @@ def test_a_runner_with_nothing_to_do_leaves_the_database_alone(
     begin = database.begin
     monkeypatch.setattr(database, "begin", lambda: asked.append(1) or begin())  # type: ignore[func-returns-value]
     runner.runner._engine.announce()
-    until(lambda: asked or None, "it did not look when it was woken")
+    until(lambda: asked, "it did not look when it was woken")
     time.sleep(0.3)  # in which a runner that went round and round would ask hundreds of times
     assert len(asked) <= 6
 
@@ -207,7 +198,7 @@ def test_threads_of_the_runner_survive_a_pool_of_connections_that_is_empty(
 
     number = runner.ask("good")
     monkeypatch.setattr(runner.database, "_sessions", EmptyPool())
-    until(lambda: True if not left[0] else None, "nobody asked for a connection")
+    until(lambda: not left[0], "nobody asked for a connection")
     assert runner.ended(number).state == "done"
     assert runner.ended(runner.ask("good")).state == "done"
 
@@ -470,7 +461,7 @@ def test_a_process_that_dies_takes_only_its_own_job_with_it(started: Callable[..
     runner = started(kind("long", "wait_for"), kind("frail", "die"))
     runs, may_end = tmp_path / "runs", tmp_path / "may end"
     long = runner.ask("long", runs=str(runs), may_end=str(may_end))
-    pid = until(lambda: runs.read_text() if runs.exists() and runs.read_text() else None, "it never ran")
+    pid = until(lambda: runs.exists() and runs.read_text(), "it never ran")
     dead = runner.ended(runner.ask("frail", tries=str(tmp_path / "tries"), survives_try=3))
     assert (dead.state, dead.attempts) == ("done", 3)
     assert runner.job(long).state == "running"

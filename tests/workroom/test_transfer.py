@@ -20,7 +20,7 @@ from launcher.database import Database
 from tests.carriers import RATE_HZ, groove, write_carrier
 from tests.heldclock import HeldClock
 from tests.live import Server, new_schema
-from tests.patience import PATIENCE_S
+from tests.patience import PATIENCE_S, until
 from tests.smalldisk import SmallDisk
 from tests.sounds import noise
 
@@ -573,12 +573,10 @@ class Browser:
             self.sent += size
 
     def until_recorded(self, samples: int) -> None:
-        end = time.monotonic() + PATIENCE_S
-        while time.monotonic() < end:
-            if (self.server.get(f"/transfers/{self.key}/live")["recorded_samples"] or 0) >= samples:
-                return
-            time.sleep(0.02)
-        raise AssertionError("it was not recorded")
+        def recorded() -> bool:
+            return (self.server.get(f"/transfers/{self.key}/live")["recorded_samples"] or 0) >= samples
+
+        until(recorded, "it was not recorded")
 
     def take(self) -> Any:
         self.server.wait_for_jobs()
