@@ -35,6 +35,7 @@ from tests.sounds import noise, write
 _SENDERS = 4
 _RECORDED_S = 15.0
 _LOOK_EVERY_S = 0.25
+_LATE_S = 1.0
 _MOST_WAIT_S = 300.0
 _BUSY = 429
 
@@ -47,6 +48,8 @@ class Tally:
     words: Counter[str] = field(default_factory=Counter)
     recordings: int = 0
     looks_s: list[float] = field(default_factory=list)
+    late: list[str] = field(default_factory=list)
+    under_way: dict[int, str] = field(default_factory=dict)  # by the thread that sends it
     most_memory_mb: float = 0.0
     faults: list[str] = field(default_factory=list)
 
@@ -69,6 +72,8 @@ class Senders:
     def _go_on(self) -> None:
         with httpx.Client(base_url=f"{self._server.address}/api", timeout=_MOST_WAIT_S) as http:
             while (sent := self._next()) is not None:
+                size = f"{len(sent.data) / 1e6:.1f} MB"
+                self._tally.under_way[threading.get_ident()] = f"{sent.way_in} {sent.name} {sent.how} {size}"
                 try:
                     self._send(http, sent)
                 except (httpx.HTTPError, KeyError, AssertionError) as cause:
@@ -227,7 +232,11 @@ class Onlooker(threading.Thread):
                 for path in ("/", "/api/dockets?search=H-0"):
                     began_s = time.monotonic()
                     answer = http.get(path)
-                    self._tally.looks_s.append(time.monotonic() - began_s)
+                    took_s = time.monotonic() - began_s
+                    self._tally.looks_s.append(took_s)
+                    if took_s > _LATE_S:
+                        beside = "; ".join(self._tally.under_way.values())
+                        self._tally.late.append(f"{path} took {took_s:.2f} s beside {beside}")
                     if not answer.is_success:
                         self._tally.faults.append(f"{path}: {answer.status_code} {answer.text[:200]}")
                 for pid in self._server.processes:
@@ -298,14 +307,15 @@ def _told(tally: Tally, took_s: float) -> int:
     out += [f"  {number:5} {what}" for what, number in sorted(tally.answers.items())]
     out += [f"  {number:5} times {words[:110]}" for words, number in tally.words.most_common(12)]
     looks = np.array(tally.looks_s or [0.0])
-    late = int((looks > 1.0).sum())
     out.append(
-        f"{len(looks)} looks at the shelf: median {np.median(looks):.3f} s, longest {looks.max():.2f} s, {late} late"
+        f"{len(looks)} looks at the shelf: median {np.median(looks):.3f} s, longest {looks.max():.2f} s, "
+        f"{len(tally.late)} late"
     )
+    out += [f"LATE {late}" for late in tally.late]
     out.append(f"the largest process: {tally.most_memory_mb:.0f} MB of its own")
     out += [f"FAULT {fault}" for fault in tally.faults]
     sys.stdout.write("\n".join(out) + "\n")
-    return 1 if tally.faults or late else 0
+    return 1 if tally.faults or tally.late else 0
 
 
 if __name__ == "__main__":

@@ -137,7 +137,7 @@ class Planted:
                 by="Ilse",
                 until=until,
             )
-        )  # fmt: skip - one line more than fits
+        )
 
     def package(self) -> Package:
         return self.add(Package(docket_id=self.docket.id, folder="T-1/1", basis=OTHER, album={}, sealed_by="Ilse"))
@@ -157,7 +157,7 @@ def artwork(planted: Planted) -> None:
             size_bytes=1,
             origin="file",
         )
-    )  # fmt: skip - a list of what a row needs
+    )
 
 
 def altered_take(planted: Planted) -> None:
