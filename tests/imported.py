@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import anyio._backends._asyncio  # noqa: F401 - otherwise each server imports it at its first request
+
 import inkwell_groove.web.__main__  # noqa: F401 - importing it is the purpose
 from inkwell_groove.catalogues import connection
 from inkwell_groove.core import peaks

@@ -11,8 +11,8 @@ from typing import Any
 import pytest
 
 from tests.live import Server
+from tests.patience import until
 from tests.sounds import record_side
-from tests.web.test_collection import until
 from tests.web.test_files import digests_below
 
 
@@ -184,7 +184,10 @@ def test_everything_of_a_day_goes_back_whatever_it_was_the_newest_first(house: S
     assert house.get("/dockets/1")["release"] == release
     assert house.get("/holding") == []
     assert house.get("/ledger", search="more were not taken back") == []
-    until(lambda: house.get("/collection", text="marrowby silver", kind="docket")["total"] == 0)
+    until(
+        lambda: house.get("/collection", text="marrowby silver", kind="docket")["total"] == 0,
+        "the index did not follow",
+    )
     now = house.get("/sheet", bundle=[1])["rows"]
     assert [(one["path"], one["fields"]) for one in now] == [(one["path"], one["fields"]) for one in sheet["rows"]]
     assert not any(one["way_back"] == "open" for one in house.get("/ledger", limit=200) if one["id"] > since)
