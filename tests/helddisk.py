@@ -11,7 +11,6 @@ from pathlib import Path
 from inkwell_groove.store.disk import free_bytes_of_disk
 from tests.patience import until
 
-PATIENCE_S = 60.0
 _LOOK_EVERY_S = 0.002
 is_job_worker = False  # set in the process from which a server's job workers are forked
 _reports: list[float] = []  # of this process, since it began to write

@@ -232,11 +232,14 @@ class Server:
     def wait_for_jobs(self, *, patience_s: float = PATIENCE_S) -> list[Any]:
         """Return all jobs once none waits or runs any more."""
 
-        def ended() -> tuple[list[Any]] | None:
-            jobs = self.get("/jobs")
-            return (jobs,) if all(job["state"] in ("done", "failed", "cancelled") for job in jobs) else None
+        jobs: list[Any] = []
 
-        return until(ended, "jobs still run", patience_s=patience_s)[0]
+        def all_ended() -> bool:
+            jobs[:] = self.get("/jobs")
+            return all(job["state"] in ("done", "failed", "cancelled") for job in jobs)
+
+        until(all_ended, lambda: f"jobs still run: {jobs}", patience_s=patience_s)
+        return jobs
 
     def describe(self, docket_id: int, titles: list[str], **release: str) -> Any:
         docket = self.get(f"/dockets/{docket_id}")

@@ -33,18 +33,19 @@ def some(cases: Sequence[T]) -> list[T]:
 
 def until(
     look: Callable[[], T | None],
-    otherwise: str,
+    otherwise: str | Callable[[], str],
     *,
     patience_s: float = PATIENCE_S,
     sleep: Callable[[float], object] = time.sleep,
 ) -> T:
-    """Look again and again until there is something, and return it. Raises AssertionError(otherwise).
+    """Look again and again until there is something, and return it.
 
-    The pauses become longer: looking takes time from what is waited for.
+    The pauses become longer: looking takes time from what is waited for. Raises AssertionError with `otherwise`, or
+    with what that returns then.
     """
     end, pause_s = time.monotonic() + patience_s, _FIRST_PAUSE_S
     while not (found := look()):
-        assert time.monotonic() < end, otherwise
+        assert time.monotonic() < end, otherwise if isinstance(otherwise, str) else otherwise()
         sleep(pause_s)
         pause_s = min(_LONGEST_PAUSE_S, 1.3 * pause_s)
     return found

@@ -101,7 +101,7 @@ class Requests:
             self._page.wait_for_timeout(1000 * seconds)
             quiet_s = 0.0 if self._open else quiet_s + seconds
 
-        until(lambda: quiet_s >= 0.5, "some requests were never answered", sleep=wait)
+        until(lambda: quiet_s >= 0.5, lambda: f"never answered: {[one.url for one in self._open]}", sleep=wait)
 
 
 @pytest.mark.parametrize("screen", SCREENS)

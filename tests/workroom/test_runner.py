@@ -7,10 +7,11 @@ import signal
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
 from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -34,7 +35,6 @@ from tests.patience import PATIENCE_S, until
 from tests.workroom.job_functions import Told
 
 FUNCTIONS = "tests.workroom.job_functions:"
-Found = TypeVar("Found")
 ENDED = ("done", "failed", "cancelled")
 
 
@@ -385,41 +385,33 @@ def test_quick_work_does_not_wait_behind_long_work(started: Callable[..., Runner
     assert {runner.ended(number).state for number in held} == {"done"}
 
 
+def pool_of_one(media: MediaStore, *, memory_bytes: int = 2 * 1024**3) -> closing[JobPool]:
+    return closing(JobPool(1, lambda *report: None, media=media, memory_bytes=memory_bytes))
+
+
 def test_a_run_that_was_stopped_does_not_stop_the_next_of_the_same_job(media: MediaStore) -> None:
     """Its number was kept as cancelled, so that the job claimed anew by the same server was cancelled too."""
-    pool = JobPool(1, lambda *report: None, media=media, memory_bytes=2 * 1024**3)
-    try:
+    with pool_of_one(media) as pool:
         pool.cancel("00000000000000aa")
         for token, is_stopped in (("00000000000000aa", True), ("ff000000000000bb", False)):
             done = pool.submit(Order(7, token, f"{FUNCTIONS}succeed", Told()))
             assert isinstance(done.exception(PATIENCE_S), Cancelled) == is_stopped
-    finally:
-        pool.close()
 
 
 def test_jobs_let_the_server_go_first(media: MediaStore) -> None:
-    pool = JobPool(1, lambda *report: None, media=media, memory_bytes=2 * 1024**3)
-    try:
+    with pool_of_one(media) as pool:
         job = pool.submit(Order(7, "00000000000000aa", f"{FUNCTIONS}tell_niceness", Told())).result(PATIENCE_S)
-    finally:
-        pool.close()
     assert job["niceness"] > os.getpriority(os.PRIO_PROCESS, 0)
 
 
 def test_a_job_that_takes_too_much_memory_is_refused_and_its_process_goes_on(media: MediaStore) -> None:
-    pool = JobPool(1, lambda *report: None, media=media, memory_bytes=512 * 1024**2)
-    try:
-        order = Order(7, "00000000000000aa", f"{FUNCTIONS}take_a_gigabyte", Told())
+    order = Order(7, "00000000000000aa", f"{FUNCTIONS}take_a_gigabyte", Told())
+    with pool_of_one(media, memory_bytes=512 * 1024**2) as pool:
         with pytest.raises(Refused, match=r"it takes more than 0\.5 GB of memory"):
             pool.submit(order).result(PATIENCE_S)
         pool.submit(Order(8, "00000000000000bb", f"{FUNCTIONS}succeed", Told())).result(PATIENCE_S)
-    finally:
-        pool.close()
-    enough = JobPool(1, lambda *report: None, media=media, memory_bytes=2 * 1024**3)
-    try:
+    with pool_of_one(media) as enough:
         assert enough.submit(order).result(PATIENCE_S) == {"bytes": 1024**3}
-    finally:
-        enough.close()
 
 
 def test_what_a_dead_process_left_in_its_workspace_is_gone(started: Callable[..., Runner], tmp_path: Path) -> None:
