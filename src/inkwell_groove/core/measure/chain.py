@@ -6,7 +6,7 @@ from collections import deque
 
 import numpy as np
 import numpy.typing as npt
-from scipy.signal import decimate, get_window
+import scipy
 
 from inkwell_groove.core.audio.sound import Audio
 
@@ -55,10 +55,10 @@ class Hum:
         factor = self._factor
         while factor > 1:
             step = min(8, factor)
-            low = decimate(low, step, ftype="fir")
+            low = scipy.signal.decimate(low, step, ftype="fir")
             factor //= step
         self._low_rate_hz = self._rate_hz * len(low) / len(signal)
-        window = get_window("hann", len(low))
+        window = scipy.signal.get_window("hann", len(low))
         spectrum = np.abs(np.fft.rfft(low * window)) * 2.0 / window.sum()
         self._spectra.append(spectrum[: round(200 * _HUM_BLOCK_S)])
 

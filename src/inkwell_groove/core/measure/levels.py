@@ -5,7 +5,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 import numpy.typing as npt
-from scipy.signal import firwin
+import scipy
 
 from inkwell_groove.core.audio.sound import Audio
 
@@ -88,7 +88,7 @@ class TruePeak:
             self._phases = np.zeros((1, _TAPS))
             return
         taps = self._factor * _TAPS
-        prototype = firwin(taps + 1, 1.0 / self._factor, window=("kaiser", 9.0)) * self._factor
+        prototype = scipy.signal.firwin(taps + 1, 1.0 / self._factor, window=("kaiser", 9.0)) * self._factor
         # One row a phase: the samples themselves (phase 0) need no filter. Newest sample last, as in the signal.
         self._phases = np.array([prototype[phase : taps : self._factor][::-1] for phase in range(self._factor)])
 

@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.signal import firwin
+import scipy
 
 from inkwell_groove.core.audio.sound import Samples, SoundReader, to_float
 from inkwell_groove.core.restoration import ar, families, guard
@@ -102,7 +102,7 @@ class _Thinned:
             update={"rate_hz": form.rate_hz // factor, "samples": -(-form.samples // factor), "word": "f32"}
         )
         self._reader, self._factor = reader, factor
-        self._taps = firwin(_TAPS * factor + 1, 0.92 / factor)
+        self._taps = scipy.signal.firwin(_TAPS * factor + 1, 0.92 / factor)
 
     def read(self, start_sample: int, samples: int) -> Samples:
         count = max(0, min(samples, self.format.samples - start_sample))

@@ -13,7 +13,7 @@ from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
-from scipy.signal import firwin, upfirdn
+import scipy
 
 from inkwell_groove.core.audio.sound import SoundReader, to_float
 
@@ -55,13 +55,13 @@ def lowered(stream: Stream, about_hz: int) -> tuple[Block, int]:
     Sample k is that of the stream at k times as many. What lies above 0.4 of the lower rate is gone.
     """
     factor = max(1, stream.rate_hz // about_hz)
-    taps = firwin(16 * factor + 1, 0.8 / factor) if factor > 1 else np.ones(1)
+    taps = scipy.signal.firwin(16 * factor + 1, 0.8 / factor) if factor > 1 else np.ones(1)
     half = len(taps) // 2  # 8 * factor, so that the grid of kept samples stays in step
     block = round(_LOWERED_S * stream.rate_hz) // factor * factor
     parts = []
     for first in range(0, stream.samples, block):
         count = min(block, stream.samples - first)
-        low = upfirdn(taps, stream.read(first - half, count + 2 * half), down=factor, axis=0)
+        low = scipy.signal.upfirdn(taps, stream.read(first - half, count + 2 * half), down=factor, axis=0)
         skip = 2 * half // factor
         parts.append(low[skip : skip + -(-count // factor)])
     return np.concatenate(parts) if parts else np.zeros((0, stream.channels)), factor

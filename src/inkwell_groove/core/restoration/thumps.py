@@ -17,8 +17,8 @@ from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
+import scipy
 from scipy.ndimage import maximum_filter1d, median_filter
-from scipy.signal import firwin, upfirdn
 
 from inkwell_groove.core.restoration import ar
 from inkwell_groove.core.restoration.mending import lost
@@ -115,8 +115,8 @@ class Settled(Step):
         shape[gap] = vertical[gap] - _expected(vertical, gap.start, gap.stop)
         share = _share(lateral, shape, gap.start, gap.stop)
         over = np.column_stack([(share + 1.0) * shape, (share - 1.0) * shape])
-        taps = firwin(16 * factor + 1, 0.8 / factor) * factor if factor > 1 else np.ones(1)
-        whole = upfirdn(taps, over, up=factor, axis=0)[len(taps) // 2 :]
+        taps = scipy.signal.firwin(16 * factor + 1, 0.8 / factor) * factor if factor > 1 else np.ones(1)
+        whole = scipy.signal.upfirdn(taps, over, up=factor, axis=0)[len(taps) // 2 :]
         start = thump.start - self._spare - from_
         out = np.zeros((thump.end - thump.start + 2 * self._spare, self.channels))
         part = whole[start : start + len(out)]
