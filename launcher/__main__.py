@@ -1,4 +1,4 @@
-"""./inkwell setup | demo | serve | stop | status | doctor | account | test"""
+"""./inkwell setup | demo | serve | worker | stop | status | doctor | account | test"""
 
 from __future__ import annotations
 
@@ -42,6 +42,9 @@ def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
         command.set_defaults(act=act)
         if name == "demo":
             command.add_argument("--full-length", action="store_true", help="sides of 20 minutes")
+    command = commands.add_parser("worker", help="run jobs that a server on this or another machine asks for")
+    command.add_argument("words", nargs=argparse.REMAINDER, help="--lanes quick,steady,bulk --processes 2")
+    command.set_defaults(act=_worker)
     commands.add_parser("stop", help="end what was started, and nothing else").set_defaults(act=_stop)
     commands.add_parser("status", help="say what runs").set_defaults(act=_status)
     commands.add_parser("setup", help="install and build, start nothing").set_defaults(act=_setup)
@@ -109,6 +112,22 @@ def _start(arguments: argparse.Namespace, outside: Mapping[str, str]) -> str:
     where = application.start(arguments.port, outside)
     say(f"Inkwell Groove is at {where}   (./inkwell stop ends it)")
     return where
+
+
+def _worker(arguments: argparse.Namespace) -> int:
+    """Become a worker, in the foreground: whoever supervises it sees its end, and its signals reach it."""
+    if os.environ.get("INKWELL_ENGINE") != "celery" or not os.environ.get("INKWELL_BROKER"):
+        raise CannotGoOn(
+            "Workers are for several machines. Set INKWELL_ENGINE=celery and INKWELL_BROKER=redis://host:6379/0, for "
+            "the server and for its workers. A server by itself runs its jobs without any."
+        )
+    environment.ensure()
+    account.become(account.own())
+    with environment.compiled_meanwhile():
+        pass
+    env = {**os.environ, **application.environment(application.DEFAULT_PORT, {})}
+    command = [str(PYTHON), "-m", "inkwell_groove.workroom.worker", *arguments.words]
+    os.execve(PYTHON, command, env)
 
 
 def _account(arguments: argparse.Namespace) -> int:

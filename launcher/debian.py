@@ -12,7 +12,12 @@ from launcher.commands import run
 from launcher.places import CannotGoOn, say
 
 RUNNING = {"mariadb-server": "mariadbd"}
-TESTING = {"chromium-headless-shell": "chromium-headless-shell", "flac": "flac", "libcue2": "libcue.so.2"}
+TESTING = {
+    "chromium-headless-shell": "chromium-headless-shell",
+    "flac": "flac",
+    "libcue2": "libcue.so.2",
+    "redis-server": "redis-server",
+}
 
 
 def need(packages: dict[str, str]) -> None:

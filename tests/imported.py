@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import anyio._backends._asyncio  # noqa: F401 - otherwise each server imports it at its first request
 
-import inkwell_groove.web.__main__  # noqa: F401 - importing it is the purpose
+import inkwell_groove.web.__main__
+import inkwell_groove.workroom.jobs.house
+import inkwell_groove.workroom.worker  # noqa: F401 - importing them is the purpose
 from inkwell_groove.catalogues import connection
 from inkwell_groove.core import peaks
 from inkwell_groove.core.restoration import ear

@@ -6,10 +6,11 @@ import contextlib
 import itertools
 import multiprocessing
 import os
+import signal
 import socket
 import subprocess
 import warnings
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from multiprocessing import forkserver
 from multiprocessing.connection import arbitrary_address  # type: ignore[attr-defined]
 from pathlib import Path
@@ -76,6 +77,20 @@ def _serve(environment: Mapping[str, str], log: Path, clock: Clock, free_bytes: 
     """Do what `python -m inkwell_groove.web` does."""
     from inkwell_groove.web.__main__ import main
 
+    _enter(environment, log)
+    main(clock=clock, free_bytes=free_bytes)
+
+
+def _work(environment: Mapping[str, str], log: Path, words: Sequence[str], free_bytes: FreeBytes) -> None:
+    """Do what `python -m inkwell_groove.workroom.worker` does."""
+    from inkwell_groove.workroom.worker import main
+
+    _enter(environment, log)
+    main(words, free_bytes=free_bytes)
+
+
+def _enter(environment: Mapping[str, str], log: Path) -> None:
+    """Make a forked process what a program is that was just started."""
     os.environ.clear()
     os.environ.update(environment)
     warnings.filterwarnings("error", category=DeprecationWarning)  # as in the tests' own processes
@@ -83,7 +98,6 @@ def _serve(environment: Mapping[str, str], log: Path, clock: Clock, free_bytes: 
         os.dup2(file.fileno(), 1)
         os.dup2(file.fileno(), 2)
     _fork_maker_of_workers()
-    main(clock=clock, free_bytes=free_bytes)
 
 
 def _fork_maker_of_workers() -> None:
@@ -126,7 +140,7 @@ class Server:
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
         self.api = httpx.Client(base_url=f"{self.address}/api", timeout=PATIENCE_S, verify=PLAIN)
-        self._environment = {
+        self.environment = {
             **os.environ,
             "INKWELL_DATABASE_URL": database_url,
             "INKWELL_MEDIA_ROOT": str(media_root),
@@ -139,7 +153,7 @@ class Server:
     def start(self) -> None:
         self._process = _imported.Process(
             target=_serve,
-            args=(self._environment, self.media_root.parent / "server.log", self._clock, self._free_bytes),
+            args=(self.environment, self.media_root.parent / "server.log", self._clock, self._free_bytes),
         )
         self._process.start()
         until(self._answers, "the server did not start")
@@ -259,6 +273,56 @@ class Server:
     ) -> None:
         self.stop()
         self.api.close()
+
+
+class WorkerProcess:
+    """A worker in its own process, which runs the jobs of a server that has others do that."""
+
+    def __init__(self, server: Server, *words: str, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
+        """`words` are those of its command line."""
+        log = server.media_root.parent / "worker.log"
+        arguments = server.environment, log, words, free_bytes
+        self._process = _imported.Process(target=_work, args=arguments)
+
+    def __enter__(self) -> WorkerProcess:
+        self._process.start()
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if self.is_running:
+            self.signal(signal.SIGCONT)
+            self._process.kill()
+        self._process.join(PATIENCE_S)
+
+    @property
+    def pid(self) -> int:
+        assert self._process.pid is not None
+        return self._process.pid
+
+    @property
+    def is_running(self) -> bool:
+        return self._process.is_alive()
+
+    @property
+    def exit_code(self) -> int | None:
+        """Return what it left with, once it has."""
+        self._process.join(PATIENCE_S)
+        return self._process.exitcode
+
+    @property
+    def job_processes(self) -> list[int]:
+        """Return the processes that run its jobs."""
+        return [job for child in _children(self.pid) for job in _children(child)]
+
+    def signal(self, number: signal.Signals) -> None:
+        os.kill(self.pid, number)
+
+    def kill(self) -> None:
+        """Kill it as `kill -9` does."""
+        self._process.kill()
+        self._process.join(PATIENCE_S)
 
 
 def _children(parent: int) -> list[int]:

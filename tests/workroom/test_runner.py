@@ -127,7 +127,7 @@ def test_a_runner_with_nothing_to_do_leaves_the_database_alone(
     asked = []
     begin = database.begin
     monkeypatch.setattr(database, "begin", lambda: asked.append(1) or begin())  # type: ignore[func-returns-value]
-    runner.runner._engine.announce()
+    runner.runner._engine.announce(Lane.STEADY)
     until(lambda: asked, "it did not look when it was woken")
     time.sleep(0.3)  # in which a runner that went round and round would ask hundreds of times
     assert len(asked) <= 6

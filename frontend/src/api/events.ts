@@ -15,7 +15,7 @@ import {
 } from "./queries";
 
 type News =
-  | { kind: "hello" | "files" | "cells" | "survey" | "collection" }
+  | { kind: "hello" | "files" | "cells" | "survey" | "collection" | "workers" }
   | { kind: "job"; job: Job }
   | { kind: "docket" | "transfer" | "look-up" | "presence"; docket_id: number };
 
@@ -79,10 +79,12 @@ export function followEvents(cache: QueryClient): () => void {
     } else if (news.kind === "survey") {
       for (const key of ["survey", "findings", "ledger", "headings", "house rules"])
         void cache.invalidateQueries({ queryKey: [key] });
-    } else if (first) {
+    } else if (news.kind === "workers") {
+      void cache.invalidateQueries({ queryKey: workersQuery.queryKey });
+    } else if (news.kind === "hello" && first) {
       // What was asked for before the news could be heard may have changed in between.
       for (const key of ["ledger", "shelf", "docket"]) void cache.invalidateQueries({ queryKey: [key] });
-    } else {
+    } else if (news.kind === "hello") {
       // The connection was lost and is back: anything may have happened meanwhile.
       void cache.invalidateQueries();
     }

@@ -12,15 +12,17 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
+from datetime import datetime
 from typing import Any, TypeVar
 
 import structlog
-from sqlalchemy import Engine, create_engine, event, make_url
+from sqlalchemy import ColumnElement, Engine, create_engine, event, func, make_url
 from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import ORMExecuteState, Session, sessionmaker
 
 from inkwell_groove.core.errors import Conflict, InkwellError, Refused
+from inkwell_groove.store.models.base import UtcDateTime
 from inkwell_groove.store.settings import LOOPBACK
 
 T = TypeVar("T")
@@ -34,6 +36,8 @@ _AWAY = {1040, 1053, 2002, 2003, 2006, 2013}
 _ATTEMPTS = 6
 _PAUSE_S = 0.02
 _AFTER, _WROTE = "after commit", "wrote"
+# The time of the database, which all machines share.
+DATABASE_NOW: ColumnElement[datetime] = func.utc_timestamp(6, type_=UtcDateTime())
 
 
 class DatabaseAway(InkwellError):

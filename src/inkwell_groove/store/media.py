@@ -23,7 +23,7 @@ import re
 import shutil
 import stat
 import tempfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -33,6 +33,8 @@ from inkwell_groove.store.disk import DiskSpace, FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.roots import Roots
 
 _SOUND_ID = re.compile(r"[0-9a-f]{32}|[0-9a-f]{64}")
+_TOKEN = re.compile(r"[0-9a-f]{16}")  # of a job's claim
+_GIVEN_UP = "given up, "
 HEARD_NAME = "heard"  # what the finder heard of a take
 SCAN_NAME = "scan"  # what was found of its damage
 LEARNT_NAME = "learnt"  # what a plan's steps learnt of a whole take, with a digest of what was asked
@@ -217,6 +219,21 @@ class MediaStore:
         for left in (self.root / "work").iterdir():
             shutil.rmtree(left, ignore_errors=True)
 
+    def clear_workspaces_but(self, held: Callable[[], Collection[str]]) -> None:
+        """Remove what jobs left behind that nobody runs any more, while others run.
+
+        `held` returns the tokens of the claims that hold. It is asked after the folders were listed: whoever makes one
+        afterwards is not in the list, and whoever made one before has had its token since then.
+        """
+        left = list((self.root / "work").iterdir())
+        tokens = held()
+        for folder in left:
+            token = folder.name.partition(" ")[0]
+            if _TOKEN.fullmatch(token) and token not in tokens:
+                self.remove_workspaces(token)
+            elif folder.name.startswith(_GIVEN_UP):
+                shutil.rmtree(folder, ignore_errors=True)
+
     def remove_workspaces(self, token: str) -> None:
         """Remove the workspaces of a job whose claim was given up.
 
@@ -224,7 +241,7 @@ class MediaStore:
         """
         for left in (self.root / "work").glob(f"{token} *"):
             with contextlib.suppress(FileNotFoundError):
-                shutil.rmtree(left.rename(left.with_name(f"given up, {left.name}")), ignore_errors=True)
+                shutil.rmtree(left.rename(left.with_name(f"{_GIVEN_UP}{left.name}")), ignore_errors=True)
 
     def _kept(self, kind: str, sha256: str) -> Path:
         return self.root / kind / _digest(sha256)[:2] / sha256

@@ -6,7 +6,13 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import NullPool, create_engine
+from sqlalchemy.exc import SQLAlchemyError
 
+from inkwell_groove.core.errors import Conflict
+from inkwell_groove.store.database import DatabaseAway, connection_options
 from inkwell_groove.store.settings import settings
 
 
@@ -19,6 +25,25 @@ def alembic_config(url: str) -> Config:
 
 def upgrade(url: str, revision: str = "head") -> None:
     command.upgrade(alembic_config(url), revision)
+
+
+def check_current(url: str) -> None:
+    """Raise Conflict if the tables are not those of this version: older, or of a newer one."""
+    known = ScriptDirectory.from_config(alembic_config(url)).get_current_head()
+    engine = create_engine(url, poolclass=NullPool, hide_parameters=True, connect_args=connection_options(url))
+    try:
+        with engine.connect() as connection:
+            found = MigrationContext.configure(connection).get_current_revision()
+    except SQLAlchemyError as cause:
+        raise DatabaseAway(
+            "the database does not answer", where="MariaDB", remedy="Start it, then try again"
+        ) from cause
+    if found != known:
+        raise Conflict(
+            f"the database's tables are of release {found or 'none'}, this version works with {known}",
+            where="the database",
+            remedy="Run the same version as the server, which brings the tables up to date when it starts",
+        )
 
 
 if __name__ == "__main__":

@@ -7,7 +7,7 @@ from ipaddress import ip_network
 from pathlib import Path
 from typing import Literal
 
-from pydantic import Field, SecretStr, field_validator
+from pydantic import Field, SecretStr, field_validator, model_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
@@ -43,6 +43,15 @@ class Settings(BaseSettings):
         default="", description="Its values and the roles they give: 'staff=archivist, sound-heads=keeper'."
     )
     oidc_timeout_s: float = Field(default=6.0, gt=0, le=60)
+    engine: Literal["local", "celery"] = Field(
+        default="local", description="Who runs jobs: this server, or workers of this and other machines."
+    )
+    broker: SecretStr = Field(
+        default=SecretStr(""), description="Address of the broker that tells workers of jobs: redis://host:6379/0."
+    )
+    lease_s: float = Field(
+        default=30.0, ge=2, le=3600, description="A job whose worker is not heard of for so long is run by another."
+    )
     workers: int = Field(default=2, ge=1, le=32, description="Jobs that run at the same time.")
     job_memory_bytes: int = Field(default=4 * 1024**3, ge=512 * 1024**2, description="What one job may take.")
     carriers_root: Path = Field(
@@ -84,6 +93,13 @@ class Settings(BaseSettings):
         for one in found:
             ip_network(one)
         return ",".join(found)
+
+    @model_validator(mode="after")
+    def _has_broker(self) -> Settings:
+        """Raise ValueError for workers that nobody could tell of a job."""
+        if self.engine == "celery" and not self.broker.get_secret_value():
+            raise ValueError("INKWELL_ENGINE=celery needs INKWELL_BROKER, the address of a broker: redis://host:6379/0")
+        return self
 
     @property
     def other_roots(self) -> dict[str, Path]:

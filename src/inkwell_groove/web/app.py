@@ -41,6 +41,7 @@ from inkwell_groove.web.routes import (
     survey,
     takes,
     transfer,
+    workers,
 )
 from inkwell_groove.workroom.room import Workroom
 
@@ -94,6 +95,7 @@ def make_app(
         parcels,
         files,
         jobs,
+        workers,
         ledger,
     ):
         app.include_router(

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import os
+import socket
 import threading
+from collections.abc import Callable
 
 import structlog
 from sqlalchemy import select
 
+from inkwell_groove import __version__
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core import peaks
 from inkwell_groove.devices.drives import OpticalDrives
@@ -36,6 +40,7 @@ from inkwell_groove.workroom.files.sheet import Sheets
 from inkwell_groove.workroom.files.steps import Steps
 from inkwell_groove.workroom.hearing import Hearing
 from inkwell_groove.workroom.intake import Intake
+from inkwell_groove.workroom.jobs.kind import Lane
 from inkwell_groove.workroom.jobs.runner import JobRunner
 from inkwell_groove.workroom.ledger_book import LedgerBook
 from inkwell_groove.workroom.listening import Listening
@@ -73,6 +78,7 @@ from inkwell_groove.workroom.transfer.books import Books
 from inkwell_groove.workroom.transfer.chains import Chains
 from inkwell_groove.workroom.transfer.transfers import Transfers
 from inkwell_groove.workroom.views import JobView
+from inkwell_groove.workroom.workers import WorkerFacts, Workers
 
 _RECENT_JOBS = 50
 log = structlog.get_logger()
@@ -81,8 +87,18 @@ log = structlog.get_logger()
 class Workroom:
     """Everything the application can do. `start` before use, `close` after."""
 
-    def __init__(self, settings: Settings, *, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
+    def __init__(
+        self,
+        settings: Settings,
+        *,
+        clock: Clock = WALL,
+        free_bytes: FreeBytes = free_bytes_of_disk,
+        lanes: frozenset[Lane] | None = None,
+    ) -> None:
+        """`lanes` are those whose jobs run here; by default all, or what only a server can do where others work too."""
         self.settings = settings
+        self._works_with_others = settings.engine == "celery"
+        self._lanes = lanes or frozenset({Lane.DEVICE} if self._works_with_others else Lane)
         self.database = Database(settings.database_url)
         self.media = MediaStore(
             settings.media_root,
@@ -215,7 +231,11 @@ class Workroom:
             self.media,
             workers=settings.workers,
             memory_bytes=settings.job_memory_bytes,
+            lanes=self._lanes,
+            broker=settings.broker.get_secret_value() if self._works_with_others else "",
+            lease_s=settings.lease_s,
         )
+        self.workers = Workers(self.database, self.media, self.events, self._facts())
         for part in (*parts, *many, self.choosing, self.taking_back):
             part.jobs = self.jobs
         self.decoding = Decoding()
@@ -224,15 +244,49 @@ class Workroom:
 
     def start(self) -> None:
         """Clears what a killed server left half written, then takes its jobs up again."""
-        self.media.clear_workspaces()
-        self._put_right()
-        self.jobs.start()
+        if self._works_with_others:
+            self._start_among_others()
+        else:
+            self.media.clear_workspaces()
+            self._put_right()
+            self.jobs.start()
         self.look_ups.start()
         self.transfers.start()
         self.fixity.start()
         self.collection.start()
         self.holding.start()
         threading.Thread(target=self._warm, name="warm up", daemon=True).start()
+
+    def _start_among_others(self) -> None:
+        """Start where workers may be running jobs: theirs go on, and what looks half done may be their work."""
+        self.events.share(self.database, listens=True)
+        self.media.clear_workspaces_but(self.jobs.held_tokens)
+        self.jobs.start(left_over=self._lanes)
+        self.workers.register()
+
+    def work(self, *, on_drain: Callable[[], None]) -> None:
+        """Run jobs for servers, which ask for them; do nothing else. `on_drain` is called if somebody asks for it."""
+        self.events.share(self.database, listens=False)
+        self.jobs.start(left_over=frozenset())
+        self.workers.register(on_drain)
+        peaks.warm()
+
+    def stop_work(self) -> None:
+        """Stop at once. What runs is given back, for others to run."""
+        self.jobs.close()
+        self.workers.close()
+        self.events.close()
+        self.database.close()
+
+    def _facts(self) -> WorkerFacts:
+        return WorkerFacts(
+            name=self.jobs.name,
+            host=socket.gethostname()[:80],
+            cores=os.cpu_count() or 1,
+            processes=self.settings.workers,
+            lanes=[lane for lane in Lane if lane in self._lanes],
+            version=__version__,
+        )
 
     def _put_right(self) -> None:
         """Delete what a killed server left that is safe to delete, and log what else is not as it should be."""
@@ -261,8 +315,9 @@ class Workroom:
         self.look_ups.close()
         self.hearing.close()
         self.signing_in.close()
-        self.events.close()
         self.jobs.close()
+        self.workers.close()
+        self.events.close()
         self.database.close()
 
     def recent_jobs(self) -> list[JobView]:

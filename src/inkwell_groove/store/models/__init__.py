@@ -25,7 +25,7 @@ from inkwell_groove.store.models.files import Bundle, BundleFile, FileStep, Hous
 from inkwell_groove.store.models.sources import LookUp, OwnRelease, SourceAnswer, SourceChoice, SourceRule
 from inkwell_groove.store.models.survey import NAME_LENGTH, Dismissal, NameUse, SurveyFinding, SurveyRun
 from inkwell_groove.store.models.transfer import OpticalDrive, Recording, StoredChain, StoredStartingPoint
-from inkwell_groove.store.models.work import Job, LedgerEntry, NamedLock
+from inkwell_groove.store.models.work import Job, LedgerEntry, NamedLock, News, Worker
 
 __all__ = [
     "EXACT",
@@ -54,6 +54,7 @@ __all__ = [
     "LookUp",
     "NameUse",
     "NamedLock",
+    "News",
     "OpticalDrive",
     "OwnRelease",
     "Package",
@@ -73,5 +74,6 @@ __all__ = [
     "Take",
     "Upload",
     "UtcDateTime",
+    "Worker",
     "now",
 ]

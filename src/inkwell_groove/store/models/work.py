@@ -1,11 +1,11 @@
-"""Jobs and the ledger."""
+"""Jobs, who runs them, what is told of them, and the ledger."""
 
 from __future__ import annotations
 
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ForeignKey, String
+from sqlalchemy import BigInteger, ForeignKey, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from inkwell_groove.store.models.base import Base, now
@@ -39,6 +39,33 @@ class Job(Base):
     asked_at: Mapped[datetime] = mapped_column(default=now)
     started_at: Mapped[datetime | None]
     ended_at: Mapped[datetime | None]
+
+
+class Worker(Base):
+    """A process that runs jobs of some lanes, on any machine of the house. It says now and then that it is there."""
+
+    __tablename__ = "worker"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)  # the `owner` of the jobs that run there
+    host: Mapped[str] = mapped_column(String(80))
+    cores: Mapped[int]
+    processes: Mapped[int]
+    lanes: Mapped[str] = mapped_column(String(80))  # commas between
+    version: Mapped[str] = mapped_column(String(40))
+    is_draining: Mapped[bool] = mapped_column(default=False)  # begins no other job, and leaves
+    started_at: Mapped[datetime]
+    seen_at: Mapped[datetime]
+
+
+class News(Base):
+    """Something that all servers tell whoever looks on, in the order of its numbers. It is kept for an hour."""
+
+    __tablename__ = "news"
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    at: Mapped[datetime] = mapped_column(index=True)
+    item: Mapped[dict[str, Any]]
 
 
 class NamedLock(Base):

@@ -28,7 +28,7 @@ from inkwell_groove.workroom.disc.strip import STATES, state_of, strip_of
 from inkwell_groove.workroom.disc.views import DiscView, DrivesView, DriveView, StripView
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.arguments import DiscTake, ReadDisc
-from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Result
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, Result
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import is_disc, plan_of, side_label, side_row
@@ -58,8 +58,16 @@ class Discs(Part):
     def kinds(self) -> list[AnyKind]:
         functions = "inkwell_groove.workroom.jobs.discs"
         return [
-            JobKind(READ, f"{functions}:read_disc", ReadDisc, self._was_read, self._was_not_read),
-            JobKind(TAKE, f"{functions}:make_disc_take", DiscTake, self._has_take, after=self.recognise),
+            JobKind(READ, f"{functions}:read_disc", ReadDisc, self._was_read, self._was_not_read, lane=Lane.DEVICE),
+            # It follows at once, and the server that ran it looks the disc up.
+            JobKind(
+                TAKE,
+                f"{functions}:make_disc_take",
+                DiscTake,
+                self._has_take,
+                after=self.recognise,
+                lane=Lane.DEVICE,
+            ),
         ]
 
     # Drives

@@ -53,10 +53,15 @@ class Queue(Protocol):
         """Record the end of a run and do what follows from it; return False if the claim no longer holds."""
         ...
 
-    def tend(self, running_here: Collection[int]) -> float | None:
+    def give_back(self, claims: Collection[Claim]) -> None:
+        """Queue jobs again whose processes were stopped on purpose. It does not count as one of their attempts."""
+        ...
+
+    def tend(self, running_here: Collection[int], lanes: Collection[Lane] = ...) -> float | None:
         """Queue the jobs again whose lease ended without anybody renewing it, but for those that run here.
 
-        Returns in how many seconds the next job may be claimed that waits for its retry, None if there is none.
+        Returns in how many seconds the next job of these lanes may be claimed that waits for its retry, None if there
+        is none.
         """
         ...
 
@@ -66,8 +71,8 @@ class Engine(Protocol):
 
     def start(self, queue: Queue) -> None: ...
 
-    def announce(self) -> None:
-        """Say that a job waits. It is only a hint: an engine also looks by itself now and then."""
+    def announce(self, lane: Lane) -> None:
+        """Say that a job waits in a lane. It is only a hint: an engine also looks by itself now and then."""
         ...
 
     def cancel(self, job_id: int) -> None:

@@ -26,6 +26,7 @@ class Lane(StrEnum):
     QUICK = "quick"  # somebody looks at the screen and waits: taking in, finding tracks, scanning, learning
     STEADY = "steady"  # minutes of work that somebody asked for: sealing, reading a disc, writing files
     BULK = "bulk"  # hours of work on whole collections: audits, listening, surveys, comparisons
+    DEVICE = "device"  # what only the machine with the drive can do: the server runs it, whoever else works
 
 
 class Arguments(BaseModel):

@@ -1,9 +1,12 @@
-"""The engine for one machine: processes of this server run the jobs, and no broker is needed."""
+"""The engine for one machine: processes of this server run the jobs, and no broker is needed.
+
+Where several machines work together it is what each of them runs its jobs with, those of some lanes.
+"""
 
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from concurrent.futures import Future
 from concurrent.futures.process import BrokenProcessPool
 
@@ -30,12 +33,13 @@ def open_lanes(running: dict[Lane, int], workers: int) -> set[Lane]:
     Of `workers` places, long work leaves one to what takes minutes, if there are two; quick work has a place more than
     all others together, so that it never waits for them.
     """
-    quick, steady, bulk = (running.get(lane, 0) for lane in (Lane.QUICK, Lane.STEADY, Lane.BULK))
+    quick, bulk = running.get(Lane.QUICK, 0), running.get(Lane.BULK, 0)
+    steady = running.get(Lane.STEADY, 0) + running.get(Lane.DEVICE, 0)
     lanes = set()
     if quick + steady + bulk < workers + 1:
         lanes.add(Lane.QUICK)
         if steady + bulk < workers:
-            lanes.add(Lane.STEADY)
+            lanes |= {Lane.STEADY, Lane.DEVICE}
             if bulk < max(1, workers - 1):
                 lanes.add(Lane.BULK)
     return lanes
@@ -44,15 +48,29 @@ def open_lanes(running: dict[Lane, int], workers: int) -> set[Lane]:
 class LocalEngine:
     """Runs jobs in a pool of processes, `workers` at a time and one more that is quick."""
 
-    def __init__(self, kinds: list[AnyKind], media: MediaStore, *, workers: int, memory_bytes: int) -> None:
-        self._workers, self._media = workers, media
-        preload = sorted({kind.module for kind in kinds} | {_PRELOADED})
+    def __init__(
+        self,
+        kinds: Collection[AnyKind],
+        media: MediaStore,
+        *,
+        workers: int,
+        memory_bytes: int,
+        lanes: Collection[Lane] = frozenset(Lane),
+        renew_every_s: float = LEASE_S / 3,
+    ) -> None:
+        """Only jobs of these lanes are run. A cancellation that comes from another process is heard at a renewal."""
+        self._workers, self._media, self.lanes = workers, media, frozenset(lanes)
+        self._renew_every_s = renew_every_s
+        preload = sorted({kind.module for kind in kinds if kind.lane in self.lanes} | {_PRELOADED})
         self._pool = JobPool(workers + 1, self._on_progress, media=media, memory_bytes=memory_bytes, preload=preload)
         self._running: dict[int, Claim] = {}
         self._lock = threading.Lock()
         self._wake = threading.Event()
         self._stopping = threading.Event()
+        self._draining = threading.Event()
         self._threads: list[threading.Thread] = []
+        self._looks = threading.Condition()
+        self._looks_begun = self._looks_ended = 0
 
     def start(self, queue: Queue) -> None:
         self._queue = queue
@@ -62,8 +80,28 @@ class LocalEngine:
             self._threads[-1].start()
         self._wake.set()
 
-    def announce(self) -> None:
+    def announce(self, lane: Lane) -> None:
         self._wake.set()
+
+    def look(self, lane: Lane) -> bool:
+        """Look whether a job waits, and return after that; return False at once if there is no place in this lane."""
+        if lane not in self._open_lanes():
+            return False
+        with self._looks:
+            wanted = self._looks_begun + 1
+            self._wake.set()
+            self._looks.wait_for(lambda: self._looks_ended >= wanted, _PAUSE_S)
+        return True
+
+    @property
+    def running(self) -> tuple[Claim, ...]:
+        """Return the claims that run here."""
+        with self._lock:
+            return tuple(self._running.values())
+
+    def drain(self) -> None:
+        """Begin no other job. What runs goes on to its end."""
+        self._draining.set()
 
     def cancel(self, job_id: int) -> None:
         with self._lock:
@@ -83,23 +121,34 @@ class LocalEngine:
         while not self._stopping.is_set():
             self._wake.wait(max(wait_s, _SHORTEST_WAIT_S))
             self._wake.clear()
+            with self._looks:
+                self._looks_begun += 1
             try:
                 while not self._stopping.is_set() and self._begin_next():
                     pass
-                retry_s = self._queue.tend(list(self._running))
+                retry_s = self._queue.tend(list(self._running), self.lanes)
                 wait_s = _LOOK_EVERY_S if retry_s is None else min(_LOOK_EVERY_S, retry_s)
             except Exception:
                 # Whatever it was, jobs that wait must not wait for ever.
                 log.warning("jobs wait: the next one could not be begun", exc_info=True)
                 self._stopping.wait(_PAUSE_S)
                 self._wake.set()
+            finally:
+                with self._looks:
+                    self._looks_ended = self._looks_begun
+                    self._looks.notify_all()
 
-    def _begin_next(self) -> bool:
+    def _open_lanes(self) -> set[Lane]:
+        if self._draining.is_set():
+            return set()
         with self._lock:
             lanes: dict[Lane, int] = {}
             for held in self._running.values():
                 lanes[held.kind.lane] = lanes.get(held.kind.lane, 0) + 1
-        claim = self._queue.claim(open_lanes(lanes, self._workers))
+        return open_lanes(lanes, self._workers) & self.lanes
+
+    def _begin_next(self) -> bool:
+        claim = self._queue.claim(self._open_lanes())
         if claim is None:
             return False
         if claim.earlier_token is not None:
@@ -112,11 +161,9 @@ class LocalEngine:
 
     def _keep_leases(self) -> None:
         """Renew the leases of what runs here, and stop what was cancelled or is somebody else's."""
-        while not self._stopping.wait(LEASE_S / 3):
-            with self._lock:
-                claims = list(self._running.values())
+        while not self._stopping.wait(self._renew_every_s):
             try:
-                for token in self._queue.renew(claims):
+                for token in self._queue.renew(self.running):
                     self._pool.cancel(token)
             except Exception:
                 log.warning("leases of jobs could not be renewed", exc_info=True)
@@ -132,7 +179,7 @@ class LocalEngine:
 
     def _on_end(self, claim: Claim, done: Future[Result]) -> None:
         if self._stopping.is_set() or done.cancelled():
-            return  # the next server finds it running, and runs it again
+            return  # it is run again: by the next server, or by whoever it is given back to
         try:
             error = done.exception()
             if isinstance(error, BrokenProcessPool):

@@ -11,7 +11,6 @@ import threading
 import time
 from collections import deque
 from collections.abc import Collection, Mapping
-from datetime import datetime
 from typing import Any
 
 import structlog
@@ -20,7 +19,7 @@ from sqlalchemy import ColumnElement, func, or_, select, text
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, Missing
-from inkwell_groove.store.database import Database, after_commit, is_passing, savepoint
+from inkwell_groove.store.database import DATABASE_NOW, Database, after_commit, is_passing, savepoint
 from inkwell_groove.store.models import Job, now
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Claim, Outcome
@@ -32,7 +31,6 @@ _TOKENS_KEPT = 1_000  # far more than a report can be late
 _ROW_EVERY_S = 0.25
 _DUE_EVERY_S = 0.25  # how often a retry that is due is looked at while its lane is full
 _CANDIDATES = 20  # jobs that are tried at once: others may be trying the same
-_NOW: ColumnElement[datetime] = func.utc_timestamp(6, type_=Job.asked_at.type)
 log = structlog.get_logger()
 
 
@@ -44,10 +42,25 @@ def _in(seconds: float) -> Any:
 class JobQueue:
     """All jobs of a house; `engine.Queue` says what an engine does with it."""
 
-    def __init__(self, database: Database, events: Events, kinds: Collection[AnyKind], *, owner: str) -> None:
-        """`owner` names this process to whoever looks at the rows."""
+    def __init__(
+        self,
+        database: Database,
+        events: Events,
+        kinds: Collection[AnyKind],
+        *,
+        owner: str,
+        lease_s: float = LEASE_S,
+        is_alone: bool = True,
+    ) -> None:
+        """`owner` names this process to whoever looks at the rows.
+
+        Where it `is_alone` with the data, a job that this version cannot run fails. Otherwise it is left to a process
+        of another version.
+        """
         self._database, self._events, self._owner = database, events, owner
+        self._lease_s, self._is_alone = lease_s, is_alone
         self._kinds: Mapping[str, AnyKind] = {kind.name: kind for kind in kinds}
+        self._unreadable: set[int] = set()  # jobs whose arguments only another version can read
         self._row_written: dict[int, float] = {}
         self._ended_tokens: deque[str] = deque(maxlen=_TOKENS_KEPT)
         self._lock = threading.Lock()
@@ -83,24 +96,30 @@ class JobQueue:
         self._tell_in_time(token, view)
         return view
 
-    def requeue_all(self, why: str) -> list[str]:
-        """Queue all running jobs again, of which nobody is left to run them; return the tokens of their claims.
+    def requeue_all(self, why: str, lanes: Collection[Lane] = frozenset(Lane)) -> list[str]:
+        """Queue all running jobs of some lanes again, which nobody is left to run; return the tokens of their claims.
 
-        For the start of a server that has the data to itself.
+        For the start of a server that has these lanes to itself.
         """
         tokens = []
         with self._database.begin() as session:
-            for job in session.scalars(select(Job).where(Job.state == RUNNING)):
+            for job in session.scalars(select(Job).where(Job.state == RUNNING, Job.lane.in_(lanes))):
                 tokens += [job.token] if job.token is not None else []
                 self._run_again(session, job, why, at_once=True)
         return tokens
 
+    def held_tokens(self) -> set[str]:
+        """Return the tokens of all claims that hold, whoever has them."""
+        with self._database.begin() as session:
+            return {token for token in session.scalars(select(Job.token).where(Job.state == RUNNING)) if token}
+
     def claim(self, lanes: Collection[Lane]) -> Claim | None:
         """Rows are looked for without locks and locked by number: a lock on an index of states meets every other."""
-        may_begin = Job.state == WAITING, Job.lane.in_(lanes), or_(Job.retry_at.is_(None), Job.retry_at <= _NOW)
+        may_begin = Job.state == WAITING, Job.lane.in_(lanes), or_(Job.retry_at.is_(None), Job.retry_at <= DATABASE_NOW)
         while lanes:
             with self._database.begin() as session:
-                waiting = session.scalars(select(Job.id).where(*may_begin).order_by(Job.id).limit(_CANDIDATES)).all()
+                oldest = select(Job.id).where(*may_begin, *self._mine()).order_by(Job.id).limit(_CANDIDATES)
+                waiting = session.scalars(oldest).all()
             if not waiting:
                 return None
             for job_id in waiting:
@@ -112,8 +131,17 @@ class JobQueue:
                     return claim
         return None
 
+    def _mine(self) -> list[ColumnElement[bool]]:
+        """Return what is asked of jobs so that this version can run them, or end them where nobody else will."""
+        if self._is_alone:
+            return []
+        return [Job.kind.in_(tuple(self._kinds)), Job.id.not_in(self._unreadable)]
+
     def _claimed(self, session: Session, job: Job) -> Claim | None:
-        """Return the claim on a waiting job; None if this version cannot run it, which is then its end."""
+        """Return the claim on a waiting job; None if this version cannot run it.
+
+        That is then the job's end, unless others work with the same data: one of them may know it.
+        """
         kind = self._kinds.get(job.kind)
         failure = _unknown_kind(job) if kind is None else None
         if kind is not None:
@@ -121,6 +149,9 @@ class JobQueue:
                 arguments = kind.arguments_of(job)
             except ValidationError as cause:
                 log.warning("a job's arguments cannot be read", job=job.id, kind=job.kind, error=str(cause))
+                if not self._is_alone:
+                    self._unreadable.add(job.id)
+                    return None
                 failure = _other_arguments(job)
         if kind is None or failure is not None:
             self._close(session, job, "failed", failure)
@@ -129,7 +160,12 @@ class JobQueue:
             return None
         earlier = job.token
         job.state, job.started_at, job.attempts = RUNNING, now(), job.attempts + 1
-        job.owner, job.token, job.lease_until, job.retry_at = self._owner, secrets.token_hex(8), _in(LEASE_S), None
+        job.owner, job.token, job.lease_until, job.retry_at = (
+            self._owner,
+            secrets.token_hex(8),
+            _in(self._lease_s),
+            None,
+        )
         session.flush()
         view = JobView.of(job)
         after_commit(session, lambda: self._tell(view))
@@ -143,7 +179,7 @@ class JobQueue:
             with self._database.begin() as session:
                 job = _held(session, claim)
                 if job is not None:
-                    job.lease_until = _in(LEASE_S)
+                    job.lease_until = _in(self._lease_s)
                 if job is None or job.is_cancelled:
                     to_stop.add(claim.token)
         return to_stop
@@ -176,12 +212,28 @@ class JobQueue:
         self._tell_of_end(view)
         return True
 
-    def tend(self, running_here: Collection[int]) -> float | None:
+    def give_back(self, claims: Collection[Claim]) -> None:
+        for claim in claims:
+            with self._database.begin() as session:
+                job = _held(session, claim)
+                if job is None:
+                    continue
+                if job.is_cancelled:
+                    self._close(session, job, "cancelled", None)
+                else:
+                    job.state, job.message, job.progress = WAITING, f"given back: {job.owner} was stopped", 0.0
+                    job.attempts, job.retry_at = job.attempts - 1, None
+                session.flush()
+                view = JobView.of(job)
+            self._tell(view)
+
+    def tend(self, running_here: Collection[int], lanes: Collection[Lane] = frozenset(Lane)) -> float | None:
         with self._database.begin() as session:
-            expired = select(Job.id).where(Job.state == RUNNING, Job.lease_until < _NOW, Job.id.not_in(running_here))
-            expired_ids = session.scalars(expired).all()
-            left = func.timestampdiff(text("MICROSECOND"), _NOW, func.min(Job.retry_at))
-            left_us = session.scalar(select(left).where(Job.state == WAITING, Job.retry_at.is_not(None)))
+            is_over = Job.state == RUNNING, Job.lease_until < DATABASE_NOW, Job.id.not_in(running_here)
+            expired_ids = session.scalars(select(Job.id).where(*is_over, *self._mine())).all()
+            left = func.timestampdiff(text("MICROSECOND"), DATABASE_NOW, func.min(Job.retry_at))
+            to_retry = Job.state == WAITING, Job.retry_at.is_not(None), Job.lane.in_(lanes)
+            left_us = session.scalar(select(left).where(*to_retry))
         for job_id in expired_ids:
             self._requeue_expired(job_id)
         if expired_ids:
@@ -190,7 +242,7 @@ class JobQueue:
 
     def _requeue_expired(self, job_id: int) -> None:
         with self._database.begin() as session:
-            by_number = select(Job, Job.lease_until < _NOW).where(Job.id == job_id).with_for_update()
+            by_number = select(Job, Job.lease_until < DATABASE_NOW).where(Job.id == job_id).with_for_update()
             job, is_expired = session.execute(by_number).one()
             if job.state == RUNNING and is_expired:
                 log.error("a job's lease ended", job=job.id, kind=job.kind, owner=job.owner)

@@ -17,10 +17,12 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Engine
-from inkwell_groove.workroom.jobs.kind import AnyKind, Arguments
+from inkwell_groove.workroom.jobs.kind import AnyKind, Arguments, Lane
 from inkwell_groove.workroom.jobs.local import LocalEngine
-from inkwell_groove.workroom.jobs.queue import JobQueue
+from inkwell_groove.workroom.jobs.queue import LEASE_S, JobQueue
 from inkwell_groove.workroom.views import JobView
+
+_HEARD_AFTER_S = 2.0  # a job that runs on another machine hears of its cancellation so late
 
 
 class JobRunner:
@@ -35,22 +37,51 @@ class JobRunner:
         *,
         workers: int,
         memory_bytes: int,
-        engine: Engine | None = None,
+        lanes: frozenset[Lane] = frozenset(Lane),
+        broker: str = "",
+        lease_s: float = LEASE_S,
     ) -> None:
-        """Without an engine, at most `workers` jobs run at a time in processes of this server, and one quick one.
+        """At most `workers` jobs of the lanes run at a time in processes of this one, and one quick one.
 
-        Each may take `memory_bytes`.
+        Each may take `memory_bytes`. With a broker there are other processes that run jobs: they are told of each job,
+        and each holds the jobs it runs under a lease.
         """
-        owner = f"{socket.gethostname()[:60]} {os.getpid()}"
-        self._media = media
-        self._queue = JobQueue(database, events, kinds, owner=owner)
-        self._engine = engine or LocalEngine(kinds, media, workers=workers, memory_bytes=memory_bytes)
+        self.name = f"{socket.gethostname()[:60]} {os.getpid()}"
+        self._media, self._lanes, self._is_alone = media, lanes, not broker
+        self._queue = JobQueue(database, events, kinds, owner=self.name, lease_s=lease_s, is_alone=self._is_alone)
+        renew_every_s = lease_s / 3 if self._is_alone else min(_HEARD_AFTER_S, lease_s / 3)
+        self._here = LocalEngine(
+            kinds, media, workers=workers, memory_bytes=memory_bytes, lanes=lanes, renew_every_s=renew_every_s
+        )
+        self._engine: Engine = self._here
+        if broker:
+            from inkwell_groove.workroom.jobs.house import HouseEngine  # with Celery, which one machine does not need
 
-    def start(self) -> None:
-        """Take up what a stopped server left: each such job runs again, or fails if it keeps killing the server."""
-        for token in self._queue.requeue_all("the server stopped"):
+            self._engine = HouseEngine(broker, self._here)
+        self._lane_of = {kind.name: kind.lane for kind in kinds}
+
+    def start(self, *, left_over: frozenset[Lane] = frozenset(Lane)) -> None:
+        """Run jobs from now on.
+
+        Those that were running in the lanes `left_over` were left by a server that stopped: each runs again, or fails
+        if it keeps killing the server.
+        """
+        for token in self._queue.requeue_all("the server stopped", left_over):
             self._media.remove_workspaces(token)
         self._engine.start(self._queue)
+
+    def drain(self) -> None:
+        """Begin no other job. What runs goes on to its end."""
+        self._here.drain()
+
+    def held_tokens(self) -> set[str]:
+        """Return the tokens of all claims that hold, wherever they run."""
+        return self._queue.held_tokens()
+
+    @property
+    def is_idle(self) -> bool:
+        """Return whether no job runs here."""
+        return not self._here.running
 
     def close(self) -> None:
         self._engine.close()
@@ -72,7 +103,7 @@ class JobRunner:
         job = self._queue.ask(session, kind, docket_id=docket_id, subject=subject, arguments=given)
         if callable(arguments):
             job.arguments = arguments(job.id).model_dump(mode="json")
-        after_commit(session, self._engine.announce)
+        after_commit(session, lambda: self._engine.announce(self._lane_of[kind]))
         return job
 
     def cancel(self, job_id: int) -> JobView:

@@ -1,0 +1,43 @@
+"""Who runs jobs on which machine, and news that all servers of a house tell
+
+Revision ID: 0017
+Revises: 0016
+"""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+from alembic import op
+from sqlalchemy.dialects.mysql import DATETIME
+
+revision = "0017"
+down_revision = "0016"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    op.create_table(
+        "worker",
+        sa.Column("id", sa.Integer, primary_key=True),
+        sa.Column("name", sa.String(80), nullable=False, unique=True),
+        sa.Column("host", sa.String(80), nullable=False),
+        sa.Column("cores", sa.Integer, nullable=False),
+        sa.Column("processes", sa.Integer, nullable=False),
+        sa.Column("lanes", sa.String(80), nullable=False),
+        sa.Column("version", sa.String(40), nullable=False),
+        sa.Column("is_draining", sa.Boolean, nullable=False, server_default=sa.false()),
+        sa.Column("started_at", DATETIME(fsp=6), nullable=False),
+        sa.Column("seen_at", DATETIME(fsp=6), nullable=False),
+    )
+    op.create_table(
+        "news",
+        sa.Column("id", sa.BigInteger, primary_key=True),
+        sa.Column("at", DATETIME(fsp=6), nullable=False, index=True),
+        sa.Column("item", sa.JSON, nullable=False),
+    )
+
+
+def downgrade() -> None:
+    op.drop_table("news")
+    op.drop_table("worker")

@@ -1,0 +1,111 @@
+"""A worker: runs jobs that servers ask for, on any machine that sees their database, broker and media.
+
+`python -m inkwell_groove.workroom.worker --lanes quick,steady --processes 4`. Told once to stop, it begins no other job
+and leaves when those it runs have ended; told twice, it gives them back for others to run, and leaves at once.
+"""
+
+from __future__ import annotations
+
+import argparse
+import signal
+import sys
+import threading
+from collections.abc import Sequence
+
+import structlog
+from pydantic import ValidationError
+
+from inkwell_groove import logs
+from inkwell_groove.core.errors import InkwellError
+from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
+from inkwell_groove.store.migrate import check_current
+from inkwell_groove.store.settings import Settings, settings
+from inkwell_groove.workroom.jobs.kind import Lane
+from inkwell_groove.workroom.room import Workroom
+
+ASKABLE = tuple(lane for lane in Lane if lane is not Lane.DEVICE)
+_LOOK_EVERY_S = 0.2
+log = structlog.get_logger()
+
+
+class StopRequests:
+    """How often this process was told to stop."""
+
+    def __init__(self) -> None:
+        self._count = 0
+        self._told = threading.Event()
+
+    def add(self) -> None:
+        self._count += 1
+        self._told.set()
+
+    def wait(self) -> None:
+        """Return once it was told to."""
+        while not self._told.wait(_LOOK_EVERY_S):  # a signal is handled between two of these
+            pass
+
+    @property
+    def at_once(self) -> bool:
+        return self._count > 1
+
+
+def main(words: Sequence[str] | None = None, *, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
+    """Work until told to stop. Exits with a sentence if that cannot be begun."""
+    logs.configure()
+    arguments = _arguments(words)
+    try:
+        given = settings().model_copy(update={"workers": arguments.processes})
+        if given.engine != "celery":
+            sys.exit("Workers are for several machines: set INKWELL_ENGINE=celery and INKWELL_BROKER, here and there.")
+        check_current(given.database_url)
+        work(given, arguments.lanes, free_bytes)
+    except ValidationError as cause:
+        sys.exit("; ".join(str(error["msg"]) for error in cause.errors()))
+    except InkwellError as refusal:
+        sys.exit(f"{refusal.where}: {refusal.what}. {refusal.remedy}.")
+
+
+def work(given: Settings, lanes: frozenset[Lane], free_bytes: FreeBytes) -> None:
+    """Run jobs of these lanes, as many at a time as the settings say, until told to stop."""
+    stop = StopRequests()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: stop.add())
+    room = Workroom(given, lanes=lanes, free_bytes=free_bytes)
+    room.work(on_drain=stop.add)
+    log.info("worker ready", lanes=sorted(lanes), processes=given.workers)
+    stop.wait()
+    room.jobs.drain()
+    log.info("worker drains: it begins no other job")
+    while not room.jobs.is_idle and not stop.at_once:
+        threading.Event().wait(_LOOK_EVERY_S)
+    room.stop_work()
+
+
+def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog="./inkwell worker", description="Runs jobs that servers ask for.")
+    parser.add_argument(
+        "--lanes",
+        type=_lanes,
+        default=frozenset(ASKABLE),
+        help=f"which jobs, commas between: {', '.join(ASKABLE)} (default: all)",
+    )
+    parser.add_argument("--processes", type=_count, default=2, help="jobs at a time, besides a quick one (default: 2)")
+    return parser.parse_args(words)
+
+
+def _lanes(text: str) -> frozenset[Lane]:
+    names = [name.strip() for name in text.split(",") if name.strip()]
+    unknown = [name for name in names if name not in ASKABLE]
+    if unknown or not names:
+        raise argparse.ArgumentTypeError(f"there is no lane {', '.join(unknown) or 'given'}: {', '.join(ASKABLE)}")
+    return frozenset(Lane(name) for name in names)
+
+
+def _count(text: str) -> int:
+    if not text.isdecimal() or not 1 <= int(text) <= 64:
+        raise argparse.ArgumentTypeError(f"{text} is no number of processes from 1 to 64")
+    return int(text)
+
+
+if __name__ == "__main__":
+    main()
