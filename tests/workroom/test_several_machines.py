@@ -18,7 +18,7 @@ from tests.live import Server, WorkerProcess, new_schema
 from tests.patience import until
 from tests.sounds import noise, write
 
-SAMPLES = 96_000 * 60
+SAMPLES = 96_000 * 150  # long enough for a job to report while it writes, so that the disk can hold it
 LEASE_S = 2
 
 
