@@ -43,7 +43,8 @@ def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
         if name == "demo":
             command.add_argument("--full-length", action="store_true", help="sides of 20 minutes")
     command = commands.add_parser("worker", help="run jobs that a server on this or another machine asks for")
-    command.add_argument("words", nargs=argparse.REMAINDER, help="--lanes quick,steady,bulk --processes 2")
+    command.add_argument("--lanes", default="quick,steady,bulk", help="which jobs, commas between (default: all)")
+    command.add_argument("--processes", default="2", help="jobs at a time, besides a quick one (default: 2)")
     command.set_defaults(act=_worker)
     commands.add_parser("stop", help="end what was started, and nothing else").set_defaults(act=_stop)
     commands.add_parser("status", help="say what runs").set_defaults(act=_status)
@@ -126,7 +127,8 @@ def _worker(arguments: argparse.Namespace) -> int:
     with environment.compiled_meanwhile():
         pass
     env = {**os.environ, **application.environment(application.DEFAULT_PORT, {})}
-    command = [str(PYTHON), "-m", "inkwell_groove.workroom.worker", *arguments.words]
+    options = ["--lanes", arguments.lanes, "--processes", arguments.processes]
+    command = [str(PYTHON), "-m", "inkwell_groove.workroom.worker", *options]
     os.execve(PYTHON, command, env)
 
 

@@ -41,10 +41,14 @@ def has_own_database() -> bool:
 
 def environment(port: int, outside: Mapping[str, str]) -> dict[str, str]:
     """Return the settings for the application. The caller's own environment variables override them."""
+    demo = var() / "demo"
     settings = {
         "INKWELL_MEDIA_ROOT": str(var() / "media"),
         "INKWELL_FRONTEND_ROOT": str(FRONTEND / "dist"),
         "INKWELL_TARGETS_ROOT": str(var() / "targets"),
+        "INKWELL_CARRIERS_ROOT": str(demo / "carriers"),
+        "INKWELL_DISCS_ROOT": str(demo / "discs"),
+        "INKWELL_FILES_ROOT": str(demo / "files"),
         **outside,
     }
     if has_own_database():

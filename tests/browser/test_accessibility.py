@@ -33,6 +33,7 @@ SCREENS = {
     "fixity": ("/fixity", "Fixity"),
     "profiles": ("/profiles", None),
     "ledger": ("/ledger", "Ledger"),
+    "workers": ("/workers", "Workers"),
     "people": ("/people", None),
     "account": ("/account", None),
     "access log": ("/access-log", None),

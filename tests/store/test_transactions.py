@@ -9,10 +9,20 @@ import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from sqlalchemy import literal, select, text
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict
-from inkwell_groove.store.database import Busy, Database, DatabaseAway, after_commit, attempting, savepoint, try_again
+from inkwell_groove.store.database import (
+    Busy,
+    Database,
+    DatabaseAway,
+    after_commit,
+    attempting,
+    is_passing,
+    savepoint,
+    try_again,
+)
 from inkwell_groove.web import problems
 from inkwell_groove.web.routing import Router
 from tests.patience import PATIENCE_S
@@ -132,6 +142,22 @@ def test_a_deadlock_is_not_said_to_be_a_database_that_is_away(database: Database
         add(session, 1)
         other.meet()
         add(session, 2)
+    assert values(database) == [1, 1, 1, 1, 1]
+
+
+def test_a_deadlock_within_a_part_of_a_transaction_is_no_fault_of_the_part(database: Database) -> None:
+    """The database undoes the whole transaction: going back to where the part began fails then, with another error."""
+    seen: list[bool] = []
+    with InTheWay(database) as other, pytest.raises(Busy), database.begin() as session:
+        add(session, 1)
+        try:
+            with savepoint(session):
+                other.meet()
+                add(session, 2)
+        except DBAPIError as cause:
+            seen.append(is_passing(cause))
+            raise
+    assert seen == [True]
     assert values(database) == [1, 1, 1, 1, 1]
 
 

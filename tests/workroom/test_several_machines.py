@@ -58,7 +58,7 @@ def two(house: Server, disk: HeldDisk) -> Iterator[list[WorkerProcess]]:
 
 def others(house: Server) -> list[Any]:
     """Return the lines of the workers, without the server's own."""
-    return [one for one in house.get("/workers")["workers"] if one["lanes"] != ["device"]]
+    return [one for one in house.get("/workers")["workers"] if not one["is_server"]]
 
 
 def take_in(house: Server, recording: Path, shelfmark: str) -> int:

@@ -46,7 +46,15 @@ def made(database: Database, tmp_path: Path) -> Iterator[MakeWorkers]:
     all_made = []
 
     def make(name: str, version: str = __version__, lanes: tuple[Lane, ...] = (Lane.QUICK, Lane.BULK)) -> Workers:
-        facts = WorkerFacts(name=name, host="vault", cores=4, processes=2, lanes=list(lanes), version=version)
+        facts = WorkerFacts(
+            name=name,
+            host="vault",
+            cores=4,
+            processes=2,
+            lanes=list(lanes),
+            version=version,
+            is_server=Lane.DEVICE in lanes,
+        )
         all_made.append(Workers(database, MediaStore(tmp_path / "media"), Events(), facts))
         return all_made[-1]
 
@@ -91,6 +99,15 @@ def test_a_worker_is_working_idle_draining_or_not_heard_of(made: MakeWorkers, da
     assert lanes[Lane.STEADY] == (0, 0, False), "nobody takes them"
     with pytest.raises(Missing, match="there is no worker 0"):
         working.drain(0, who="Ilse Vanterroe")
+
+
+def test_a_server_is_not_drained(made: MakeWorkers) -> None:
+    server = made("desk 1", lanes=(Lane.DEVICE,))
+    server.register()
+    (line,) = server.view().workers
+    assert line.id is not None
+    with pytest.raises(Conflict, match="this is a server"):
+        server.drain(line.id, who="x")
 
 
 def test_a_name_that_a_process_of_an_earlier_day_had_says_nothing_of_the_new_one(made: MakeWorkers) -> None:

@@ -12,6 +12,7 @@ import {
   sourceArtQuery,
   docketSourcesQuery,
   transferQuery,
+  workersQuery,
 } from "./queries";
 
 type News =

@@ -32,6 +32,13 @@ export const jobsQuery = queryOptions({
   queryFn: ({ signal }) => answer(api.GET("/api/jobs", { signal })),
 });
 
+/** Asked for again while it is looked at: progress and the signs of life of other machines are no news. */
+export const workersQuery = queryOptions({
+  queryKey: ["workers"],
+  queryFn: ({ signal }) => answer(api.GET("/api/workers", { signal })),
+  refetchInterval: 3_000,
+});
+
 export const vocabularyQuery = queryOptions({
   queryKey: ["vocabulary"],
   queryFn: ({ signal }) => answer(api.GET("/api/vocabulary", { signal })),

@@ -1,6 +1,6 @@
 import { clsx } from "clsx";
 import { useQuery } from "@tanstack/react-query";
-import { BookOpen, ClipboardList, Files, Library, Moon, Search, ShieldCheck, Sun } from "lucide-react";
+import { BookOpen, ClipboardList, Cpu, Files, Library, Moon, Search, ShieldCheck, Sun } from "lucide-react";
 import { NavLink, useLocation, useParams } from "react-router";
 
 import type { Evidence } from "../api/client";
@@ -71,6 +71,12 @@ export function Spine() {
       <NavLink to="/ledger" className={place}>
         <BookOpen size={15} aria-hidden /> Ledger
       </NavLink>
+      {/* A docket's stages need the room. */}
+      {!docketId && (
+        <NavLink to="/workers" className={place}>
+          <Cpu size={15} aria-hidden /> Workers
+        </NavLink>
+      )}
       {docketId && <Stages docketId={Number(docketId)} />}
       {/* A docket's stages leave room for one line here. */}
       <div className={`mt-auto ${docketId ? "flex items-end" : ""}`}>

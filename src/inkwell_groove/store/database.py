@@ -29,8 +29,9 @@ T = TypeVar("T")
 log = structlog.get_logger()
 
 # MariaDB's error codes (mariadb.com/kb, "MariaDB Error Codes"). The same work may succeed a moment later after: lock
-# wait timeout, deadlock, a row that changed since it was read;
-_BUSY = {1205, 1213, 1020}
+# wait timeout, deadlock, a row that changed since it was read, a savepoint that is gone: a deadlock undoes the whole
+# transaction, so that going back to a savepoint within it fails in place of the deadlock;
+_BUSY = {1205, 1213, 1020, 1305}
 # and after: too many connections, server going down, a connection that is lost.
 _AWAY = {1040, 1053, 2002, 2003, 2006, 2013}
 _ATTEMPTS = 6

@@ -286,6 +286,7 @@ class Workroom:
             processes=self.settings.workers,
             lanes=[lane for lane in Lane if lane in self._lanes],
             version=__version__,
+            is_server=Lane.DEVICE in self._lanes,
         )
 
     def _put_right(self) -> None:

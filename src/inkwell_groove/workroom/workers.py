@@ -13,7 +13,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from inkwell_groove import __version__
-from inkwell_groove.core.errors import Missing
+from inkwell_groove.core.errors import Conflict, Missing
 from inkwell_groove.store.database import DATABASE_NOW, Database, try_again
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job, Worker
@@ -38,10 +38,11 @@ class WorkerFacts(View):
     processes: int = Field(description="Jobs that run at the same time, besides a quick one.")
     lanes: list[Lane]
     version: str
+    is_server: bool = Field(description="It answers browsers too, so it cannot be drained.")
 
 
 class WorkerView(WorkerFacts):
-    id: int | None = Field(description="None for a server that runs its jobs itself: it cannot be drained.")
+    id: int | None = Field(description="None for a server that runs all jobs itself.")
     state: Literal["working", "idle", "draining", "not heard of"]
     is_other_version: bool = Field(description="It runs only the jobs that its version knows.")
     started_at: datetime | None
@@ -104,11 +105,13 @@ class Workers(Part):
             return WorkersView(alone=self._thread is None, workers=workers, lanes=_lanes(session, running, workers))
 
     def drain(self, worker_id: int, *, who: str) -> WorkersView:
-        """Ask a worker to end what it runs, to begin nothing else, and to leave. Raises Missing."""
+        """Ask a worker to end what it runs, and to leave. Raises Missing, or Conflict for a server."""
         with self._database.begin() as session:
             row = session.get(Worker, worker_id, with_for_update=True)
             if row is None:
                 raise Missing(f"there is no worker {worker_id}", remedy="Reload the page: it may have left")
+            if row.is_server:
+                raise Conflict("this is a server", where=row.name, remedy="Stop it where it was started")
             if not row.is_draining:
                 row.is_draining = True
                 ledger.record(session, who=who, action=f"worker {row.name} asked to leave", docket_id=None)
@@ -173,6 +176,7 @@ def _view(row: Worker, running: list[Job], time: datetime) -> WorkerView:
         processes=row.processes,
         lanes=[Lane(name) for name in row.lanes.split(",") if name in set(Lane)],
         version=row.version,
+        is_server=row.is_server,
         state=state,
         is_other_version=row.version != __version__,
         started_at=row.started_at,

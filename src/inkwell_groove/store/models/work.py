@@ -53,6 +53,7 @@ class Worker(Base):
     processes: Mapped[int]
     lanes: Mapped[str] = mapped_column(String(80))  # commas between
     version: Mapped[str] = mapped_column(String(40))
+    is_server: Mapped[bool] = mapped_column(default=False)  # it answers browsers too, so it does not drain
     is_draining: Mapped[bool] = mapped_column(default=False)  # begins no other job, and leaves
     started_at: Mapped[datetime]
     seen_at: Mapped[datetime]

@@ -26,6 +26,7 @@ def upgrade() -> None:
         sa.Column("processes", sa.Integer, nullable=False),
         sa.Column("lanes", sa.String(80), nullable=False),
         sa.Column("version", sa.String(40), nullable=False),
+        sa.Column("is_server", sa.Boolean, nullable=False, server_default=sa.false()),
         sa.Column("is_draining", sa.Boolean, nullable=False, server_default=sa.false()),
         sa.Column("started_at", DATETIME(fsp=6), nullable=False),
         sa.Column("seen_at", DATETIME(fsp=6), nullable=False),
