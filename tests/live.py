@@ -278,10 +278,12 @@ class Server:
 class WorkerProcess:
     """A worker in its own process, which runs the jobs of a server that has others do that."""
 
-    def __init__(self, server: Server, *words: str, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
-        """`words` are those of its command line."""
+    def __init__(
+        self, server: Server, *words: str, free_bytes: FreeBytes = free_bytes_of_disk, **settings: str
+    ) -> None:
+        """`words` are those of its command line; its settings are the server's, but for those given."""
         log = server.media_root.parent / "worker.log"
-        arguments = server.environment, log, words, free_bytes
+        arguments = {**server.environment, **settings}, log, words, free_bytes
         self._process = _imported.Process(target=_work, args=arguments)
 
     def __enter__(self) -> WorkerProcess:

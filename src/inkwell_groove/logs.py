@@ -15,7 +15,7 @@ import structlog
 _TAKEN_OUT = "[taken out]"
 _SECRET_NAMES = re.compile(r"pass(word|phrase)?|token|secret|cookie|authorization|credential|verifier|nonce", re.I)
 _SECRETS = (
-    re.compile(r"(?<=://)([^/\s:@]+:)[^/\s@]+(?=@)"),  # the password of an address
+    re.compile(r"(?<=://)([^/\s:@]*:)[^/\s@]+(?=@)"),  # the password of an address, with or without a name
     re.compile(r"(\b(?:Bearer|Basic)\s+)[\w.~+/=-]{8,}", re.I),
     re.compile(r"(\binkwell_(?:session=|asked=)?)[\w.~-]{20,}"),  # tokens for scripts, cookies
     re.compile(

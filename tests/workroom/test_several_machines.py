@@ -200,6 +200,28 @@ def test_jobs_are_run_although_the_broker_forgets_them_and_is_away(
     assert [len(takes(house, one)) for one in (first, second)] == [1, 1]
 
 
+def test_a_worker_that_sees_another_store_is_refused_in_words(
+    house: Server, two: list[WorkerProcess], recording: Path, tmp_path: Path
+) -> None:
+    take_in(house, recording, "H-10")
+    house.wait_for_jobs()
+    with WorkerProcess(house, INKWELL_MEDIA_ROOT=str(tmp_path / "elsewhere")) as astray:
+        assert astray.exit_code == 1
+    told = (house.media_root.parent / "worker.log").read_text()
+    assert "not the store that the server works with" in told and "INKWELL_MEDIA_ROOT" in told
+    assert len(others(house)) == 2
+
+
+def test_a_worker_needs_the_server_to_have_others_work(house: Server) -> None:
+    with WorkerProcess(house, INKWELL_ENGINE="local") as alone:
+        assert alone.exit_code == 1
+    with WorkerProcess(house, INKWELL_BROKER="") as without:
+        assert without.exit_code == 1
+    told = (house.media_root.parent / "worker.log").read_text()
+    assert "set INKWELL_ENGINE=celery and INKWELL_BROKER" in told
+    assert "needs INKWELL_BROKER, the address of a broker" in told
+
+
 def test_a_server_that_starts_again_leaves_the_jobs_of_workers_alone(
     house: Server, two: list[WorkerProcess], disk: HeldDisk, recording: Path
 ) -> None:

@@ -1,8 +1,8 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
 import { Cache } from "./cache";
-import type { Job } from "./client";
-import { followEvents, withJob } from "./events";
+import type { Job, Workers } from "./client";
+import { followEvents, withJob, withProgress } from "./events";
 import { docketQuery, jobsQuery } from "./queries";
 
 class Stream {
@@ -100,5 +100,23 @@ describe("withJob", () => {
     const jobs = [job(1)];
     expect(withJob(jobs, job(1, { progress: 1 }))[0]?.progress).toBe(1);
     expect(jobs[0]?.progress).toBe(0);
+  });
+});
+
+describe("the workers that are shown", () => {
+  const seen = {
+    alone: false,
+    lanes: [],
+    workers: [{ jobs: [job(1), job(2)] }, { jobs: [job(3)] }],
+  } as unknown as Workers;
+  const progress = (after: Workers) => after.workers.map((one) => one.jobs.map((held) => held.progress));
+
+  it("have the progress that was told of a job, whoever runs it", () => {
+    expect(progress(withProgress(seen, job(3, { progress: 0.5 })))).toEqual([[0, 0], [0.5]]);
+    expect(progress(withProgress(seen, job(9, { progress: 0.5 })))).toEqual([[0, 0], [0]]);
+  });
+
+  it("keep a job that has ended until they are asked for again", () => {
+    expect(withProgress(seen, job(3, { progress: 1, state: "done" }))).toBe(seen);
   });
 });

@@ -1,6 +1,6 @@
 import type { QueryClient } from "@tanstack/react-query";
 
-import type { Job } from "./client";
+import type { Job, Workers } from "./client";
 import {
   docketQuery,
   drivesQuery,
@@ -47,6 +47,7 @@ export function followEvents(cache: QueryClient): () => void {
     const news = JSON.parse(message.data) as News;
     if (news.kind === "job") {
       cache.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], news.job));
+      cache.setQueryData(workersQuery.queryKey, (seen) => seen && withProgress(seen, news.job));
       if (news.job.state === "done") for (const key of HEARD_ANEW) void cache.invalidateQueries({ queryKey: [key] });
       // Jobs of no docket are work on files; told once all they changed is in the database.
       if (news.job.docket_id === null && news.job.state !== "running")
@@ -97,4 +98,14 @@ export function followEvents(cache: QueryClient): () => void {
 export function withJob(jobs: Job[], job: Job): Job[] {
   const at = jobs.findIndex((one) => one.id === job.id);
   return at < 0 ? [job, ...jobs] : jobs.map((one, index) => (index === at ? job : one));
+}
+
+/** The workers with what was told of a job that one of them runs. Who begins and ends one is asked for. */
+export function withProgress(seen: Workers, job: Job): Workers {
+  if (job.state !== "running") return seen;
+  const workers = seen.workers.map((one) => ({
+    ...one,
+    jobs: one.jobs.map((held) => (held.id === job.id ? job : held)),
+  }));
+  return { ...seen, workers };
 }

@@ -52,7 +52,7 @@ export function WorkersPage() {
           <thead>
             <tr className="quiet text-left text-[13px]">
               <th className="py-2 pl-5 font-normal">Machine</th>
-              <th className="font-normal">State</th>
+              <th className="px-4 font-normal">State</th>
               <th className="font-normal">Takes</th>
               <th className="font-normal">Runs now</th>
               <th aria-label="What can be done" />
@@ -93,20 +93,20 @@ function Line({ one, onDrain }: { one: Worker; onDrain: (() => void) | null }) {
           {one.is_other_version && <span className="text-warning"> (another one than the server&rsquo;s)</span>}
         </span>
       </td>
-      <td className={`py-2 ${SHAPES[one.state]}`}>
+      <td className={`whitespace-nowrap px-4 py-2 ${SHAPES[one.state]}`}>
         {one.state}
         {one.state === "not heard of" && one.seen_at && (
           <span className="block text-[12px]">since {moment(one.seen_at)}: its jobs go to others</span>
         )}
         {one.state === "draining" && <span className="block text-[12px]">leaves when its jobs have ended</span>}
       </td>
-      <td className="py-2">
+      <td className="whitespace-nowrap py-2 pr-4">
         {one.lanes.join(", ")}
         <span className="quiet block text-[12px]">
           {plural(one.processes, "job")} at a time, {plural(one.cores, "core")}
         </span>
       </td>
-      <td className="py-2">
+      <td className="w-2/5 py-2">
         {one.jobs.length === 0 && <span className="quiet">nothing</span>}
         {one.jobs.map((job) => (
           <Running key={job.id} job={job} />
@@ -140,9 +140,9 @@ function Running({ job }: { job: Job }) {
           {what}
         </Link>
       )}
-      <progress className="h-1.5 w-24 accent-primary" max={1} value={job.progress} aria-label={what} />
-      <span className="figure">{percent(job.progress)}</span>
-      <span className="quiet">{timeLeft(job.time_left_s)}</span>
+      <progress className="h-1.5 w-20 shrink-0 accent-primary" max={1} value={job.progress} aria-label={what} />
+      <span className="figure whitespace-nowrap">{percent(job.progress)}</span>
+      <span className="quiet whitespace-nowrap">{timeLeft(job.time_left_s)}</span>
     </div>
   );
 }

@@ -22,6 +22,7 @@ from inkwell_groove.store.models import News, now
 _LOOK_EVERY_S = 0.2
 _PATIENCE_S = 2.0  # for a number that is missing: the table gives it, and keeps its row, within one statement
 _REMEMBERED_S = 60.0  # a number that comes later than that is not told
+_GATHERED_S = 0.03  # what is told at nearly the same time is written together
 _KEPT = timedelta(hours=1)
 _PRUNE_EVERY_S = 300.0
 _AT_ONCE = 500
@@ -116,6 +117,7 @@ class SharedNews:
     def _write(self) -> None:
         while not (self._stopping.is_set() and not self._untold):
             self._to_write.wait()
+            self._stopping.wait(_GATHERED_S)
             self._to_write.clear()
             while items := [self._untold[place] for place in range(min(_AT_ONCE, len(self._untold)))]:
                 try:
@@ -150,8 +152,8 @@ class SharedNews:
     def _read_once(self) -> None:
         wanted = select(News.id, News.item).order_by(News.id).limit(_AT_ONCE)
         with self._database.begin() as session:
-            rows = session.execute(wanted.where(News.id >= self._order.next_number)).tuples().all()
+            rows = session.execute(wanted.where(News.id >= self._order.next_number)).all()
             if missing := self._order.missing[:_AT_ONCE]:
-                rows = [*session.execute(wanted.where(News.id.in_(missing))).tuples(), *rows]
+                rows = [*session.execute(wanted.where(News.id.in_(missing))), *rows]
         for item in self._order.take(rows, time.monotonic()):
             self._give(item)

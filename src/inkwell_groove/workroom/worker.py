@@ -14,17 +14,22 @@ from collections.abc import Sequence
 
 import structlog
 from pydantic import ValidationError
+from sqlalchemy import select
 
 from inkwell_groove import logs
-from inkwell_groove.core.errors import InkwellError
+from inkwell_groove.core.errors import InkwellError, Refused
+from inkwell_groove.store.database import Database
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.migrate import check_current
+from inkwell_groove.store.models import Take
 from inkwell_groove.store.settings import Settings, settings
 from inkwell_groove.workroom.jobs.kind import Lane
 from inkwell_groove.workroom.room import Workroom
 
 ASKABLE = tuple(lane for lane in Lane if lane is not Lane.DEVICE)
 _LOOK_EVERY_S = 0.2
+_LOOKED_FOR = 3  # recordings: one may be lost
 log = structlog.get_logger()
 
 
@@ -71,6 +76,7 @@ def work(given: Settings, lanes: frozenset[Lane], free_bytes: FreeBytes) -> None
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.add())
     room = Workroom(given, lanes=lanes, free_bytes=free_bytes)
+    check_store(room.database, room.media)
     room.work(on_drain=stop.add)
     log.info("worker ready", lanes=sorted(lanes), processes=given.workers)
     stop.wait()
@@ -79,6 +85,18 @@ def work(given: Settings, lanes: frozenset[Lane], free_bytes: FreeBytes) -> None
     while not room.jobs.is_idle and not stop.at_once:
         threading.Event().wait(_LOOK_EVERY_S)
     room.stop_work()
+
+
+def check_store(database: Database, media: MediaStore) -> None:
+    """Raise Refused if the recordings that the database knows are not in the store that this machine sees."""
+    with database.begin() as session:
+        newest = session.scalars(select(Take.sha256).order_by(Take.id.desc()).limit(_LOOKED_FOR)).all()
+    if newest and not any(media.take(sha256).exists() for sha256 in newest):
+        raise Refused(
+            "none of the newest recordings is there: it is not the store that the server works with",
+            where=str(media.root),
+            remedy="Mount it, and say where it is in INKWELL_MEDIA_ROOT",
+        )
 
 
 def _arguments(words: Sequence[str] | None) -> argparse.Namespace:

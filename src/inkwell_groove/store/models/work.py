@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, String
+from sqlalchemy import BigInteger, ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from inkwell_groove.store.models.base import Base, now
@@ -18,6 +18,7 @@ class Job(Base):
     """
 
     __tablename__ = "job"
+    __table_args__ = (Index("ix_job_state_retry_at", "state", "retry_at"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str] = mapped_column(String(40))

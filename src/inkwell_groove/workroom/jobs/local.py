@@ -6,6 +6,7 @@ Where several machines work together it is what each of them runs its jobs with,
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Collection
 from concurrent.futures import Future
 from concurrent.futures.process import BrokenProcessPool
@@ -71,6 +72,7 @@ class LocalEngine:
         self._threads: list[threading.Thread] = []
         self._looks = threading.Condition()
         self._looks_begun = self._looks_ended = 0
+        self._tend_at_s = 0.0
 
     def start(self, queue: Queue) -> None:
         self._queue = queue
@@ -117,17 +119,19 @@ class LocalEngine:
         self._pool.close()
 
     def _dispatch(self) -> None:
-        wait_s = 0.0
         while not self._stopping.is_set():
-            self._wake.wait(max(wait_s, _SHORTEST_WAIT_S))
+            self._wake.wait(max(self._tend_at_s - time.monotonic(), _SHORTEST_WAIT_S))
             self._wake.clear()
             with self._looks:
                 self._looks_begun += 1
             try:
                 while not self._stopping.is_set() and self._begin_next():
                     pass
-                retry_s = self._queue.tend(list(self._running), self.lanes)
-                wait_s = _LOOK_EVERY_S if retry_s is None else min(_LOOK_EVERY_S, retry_s)
+                if time.monotonic() >= self._tend_at_s:
+                    retry_s = self._queue.tend(list(self._running), self.lanes)
+                    self._tend_at_s = time.monotonic() + min(
+                        _LOOK_EVERY_S, _LOOK_EVERY_S if retry_s is None else retry_s
+                    )
             except Exception:
                 # Whatever it was, jobs that wait must not wait for ever.
                 log.warning("jobs wait: the next one could not be begun", exc_info=True)
@@ -191,6 +195,8 @@ class LocalEngine:
         finally:
             with self._lock:
                 self._running.pop(claim.job_id, None)
+            if isinstance(done.exception(), BrokenProcessPool):
+                self._tend_at_s = 0.0  # it waits for its next attempt
             self._wake.set()
 
     def _until_recorded(self, record: Callable[[], object], job_id: int) -> None:

@@ -30,7 +30,8 @@ LEASE_S = 30.0
 _TOKENS_KEPT = 1_000  # far more than a report can be late
 _ROW_EVERY_S = 0.25
 _DUE_EVERY_S = 0.25  # how often a retry that is due is looked at while its lane is full
-_CANDIDATES = 20  # jobs that are tried at once: others may be trying the same
+_CANDIDATES = 20  # jobs that are found at once: others may find the same
+_FOUND_LASTS_S = 0.2
 log = structlog.get_logger()
 
 
@@ -61,6 +62,10 @@ class JobQueue:
         self._lease_s, self._is_alone = lease_s, is_alone
         self._kinds: Mapping[str, AnyKind] = {kind.name: kind for kind in kinds}
         self._unreadable: set[int] = set()  # jobs whose arguments only another version can read
+        self._claiming = threading.Lock()
+        self._found: list[int] = []
+        self._found_in: frozenset[Lane] = frozenset()
+        self._found_s = 0.0
         self._row_written: dict[int, float] = {}
         self._ended_tokens: deque[str] = deque(maxlen=_TOKENS_KEPT)
         self._lock = threading.Lock()
@@ -114,22 +119,39 @@ class JobQueue:
             return {token for token in session.scalars(select(Job.token).where(Job.state == RUNNING)) if token}
 
     def claim(self, lanes: Collection[Lane]) -> Claim | None:
-        """Rows are looked for without locks and locked by number: a lock on an index of states meets every other."""
+        """Rows are looked for without locks and locked by number: a lock on an index of states meets every other.
+
+        What was found is claimed from without looking again for a moment, as others do who found the same.
+        """
+        with self._claiming:
+            claim = None
+            while lanes and claim is None:
+                if not self._found or lanes != self._found_in or time.monotonic() - self._found_s > _FOUND_LASTS_S:
+                    self._look_for(lanes)
+                if not self._found:
+                    return None
+                claim = self._claim_found()
+            return claim
+
+    def _claim_found(self) -> Claim | None:
+        """Claim the oldest of the jobs that were found and that nobody has claimed since; None if it is not for us."""
+        oldest = select(Job).where(Job.id.in_(self._found), Job.state == WAITING).order_by(Job.id).limit(1)
+        with self._database.begin() as session:
+            by_number = oldest.with_hint(Job, "FORCE INDEX (PRIMARY)", "mysql").with_for_update(skip_locked=True)
+            job = session.scalars(by_number).first()
+            claim = self._claimed(session, job) if job is not None else None
+        # Those before it are somebody else's.
+        self._found = [] if job is None else [number for number in self._found if number > job.id]
+        return claim
+
+    def _look_for(self, lanes: Collection[Lane]) -> None:
+        """Find the jobs that may be claimed now, the oldest first."""
         may_begin = Job.state == WAITING, Job.lane.in_(lanes), or_(Job.retry_at.is_(None), Job.retry_at <= DATABASE_NOW)
-        while lanes:
-            with self._database.begin() as session:
-                oldest = select(Job.id).where(*may_begin, *self._mine()).order_by(Job.id).limit(_CANDIDATES)
-                waiting = session.scalars(oldest).all()
-            if not waiting:
-                return None
-            for job_id in waiting:
-                with self._database.begin() as session:
-                    by_number = select(Job).where(Job.id == job_id).with_for_update(skip_locked=True)
-                    job = session.scalars(by_number).first()
-                    claim = self._claimed(session, job) if job is not None and job.state == WAITING else None
-                if claim is not None:
-                    return claim
-        return None
+        oldest = select(Job.id).where(*may_begin, *self._mine()).order_by(Job.id).limit(_CANDIDATES)
+        with self._database.begin() as session:
+            # Left to itself the database reads all jobs that ever were, in their order.
+            self._found = list(session.scalars(oldest.with_hint(Job, "USE INDEX (ix_job_state)", "mysql")))
+        self._found_in, self._found_s = frozenset(lanes), time.monotonic()
 
     def _mine(self) -> list[ColumnElement[bool]]:
         """Return what is asked of jobs so that this version can run them, or end them where nobody else will."""
@@ -185,6 +207,8 @@ class JobQueue:
         return to_stop
 
     def report(self, claim: Claim, share: float, message: str) -> None:
+        if share == 0 and not message:
+            return  # as it was told when it was claimed
         view = claim.view.model_copy(update={"progress": share, "message": message})
         with self._lock:
             is_due = time.monotonic() - self._row_written.get(claim.job_id, 0.0) > _ROW_EVERY_S

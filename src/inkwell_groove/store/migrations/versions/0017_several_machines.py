@@ -17,6 +17,7 @@ depends_on = None
 
 
 def upgrade() -> None:
+    op.create_index("ix_job_state_retry_at", "job", ["state", "retry_at"])
     op.create_table(
         "worker",
         sa.Column("id", sa.Integer, primary_key=True),
@@ -42,3 +43,4 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.drop_table("news")
     op.drop_table("worker")
+    op.drop_index("ix_job_state_retry_at", "job")
