@@ -9,6 +9,7 @@ from __future__ import annotations
 import queue
 import threading
 from collections.abc import Callable, Collection
+from contextlib import suppress
 from typing import Any
 
 import structlog
@@ -20,6 +21,7 @@ from inkwell_groove.workroom.jobs.kind import Lane
 _TASK = "inkwell.job_waits"
 _LASTS_S = 60.0  # workers that were away look by themselves when they come back
 _CONNECT_S = 2.0
+_ENOUGH = 64  # hints that wait in a lane
 _PASSED_ON = 8  # how often a hint is passed on by workers that have no place for it
 _PASS_AFTER_S = 0.05
 _PAUSE_S = 1.0
@@ -80,16 +82,22 @@ class HintSender:
         while (hint := self._unsent.get()) is not None:
             lane, passed_on = hint
             try:
-                self._app.send_task(
-                    _TASK, args=[lane.value, passed_on], queue=_queue_of(lane), expires=_LASTS_S, retry=False
-                )
-            except Exception:
-                # The job is in the database: only the hint is lost.
+                self._send_one(lane, passed_on)
+            except Exception as cause:  # noqa: BLE001 - whatever it is: the job is in the database, only a hint is lost
                 if not is_away:
-                    log.warning("the broker does not answer: workers look for jobs by themselves", exc_info=True)
+                    log.warning("the broker does not answer: workers look for jobs by themselves", error=str(cause))
                 is_away = True
             else:
                 is_away = False
+
+    def _send_one(self, lane: Lane, passed_on: int) -> None:
+        """Send a hint, unless so many wait in its lane that every worker will have one to look for."""
+        name = _queue_of(lane)
+        with self._app.connection_or_acquire() as connection, suppress(*connection.channel_errors):
+            # No queue is there until the first hint was sent.
+            if connection.default_channel.queue_declare(name, passive=True).message_count >= _ENOUGH:
+                return
+        self._app.send_task(_TASK, args=[lane.value, passed_on], queue=name, expires=_LASTS_S, retry=False)
 
 
 class HintListener:

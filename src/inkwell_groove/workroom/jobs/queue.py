@@ -11,15 +11,15 @@ import threading
 import time
 from collections import deque
 from collections.abc import Collection, Mapping
-from typing import Any
+from typing import Any, cast
 
 import structlog
 from pydantic import ValidationError
-from sqlalchemy import ColumnElement, func, or_, select, text
+from sqlalchemy import ColumnElement, CursorResult, func, or_, select, text, update
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, Missing
-from inkwell_groove.store.database import DATABASE_NOW, Database, after_commit, is_passing, savepoint
+from inkwell_groove.store.database import DATABASE_NOW, Database, is_passing, savepoint
 from inkwell_groove.store.models import Job, now
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Claim, Outcome
@@ -63,7 +63,7 @@ class JobQueue:
         self._kinds: Mapping[str, AnyKind] = {kind.name: kind for kind in kinds}
         self._unreadable: set[int] = set()  # jobs whose arguments only another version can read
         self._claiming = threading.Lock()
-        self._found: list[int] = []
+        self._found: deque[Job] = deque()
         self._found_in: frozenset[Lane] = frozenset()
         self._found_s = 0.0
         self._row_written: dict[int, float] = {}
@@ -119,7 +119,7 @@ class JobQueue:
             return {token for token in session.scalars(select(Job.token).where(Job.state == RUNNING)) if token}
 
     def claim(self, lanes: Collection[Lane]) -> Claim | None:
-        """Rows are looked for without locks and locked by number: a lock on an index of states meets every other.
+        """Rows are looked for without locks and claimed by number: a lock on an index of states meets every other.
 
         What was found is claimed from without looking again for a moment, as others do who found the same.
         """
@@ -130,27 +130,18 @@ class JobQueue:
                     self._look_for(lanes)
                 if not self._found:
                     return None
-                claim = self._claim_found()
-            return claim
-
-    def _claim_found(self) -> Claim | None:
-        """Claim the oldest of the jobs that were found and that nobody has claimed since; None if it is not for us."""
-        oldest = select(Job).where(Job.id.in_(self._found), Job.state == WAITING).order_by(Job.id).limit(1)
-        with self._database.begin() as session:
-            by_number = oldest.with_hint(Job, "FORCE INDEX (PRIMARY)", "mysql").with_for_update(skip_locked=True)
-            job = session.scalars(by_number).first()
-            claim = self._claimed(session, job) if job is not None else None
-        # Those before it are somebody else's.
-        self._found = [] if job is None else [number for number in self._found if number > job.id]
+                claim = self._claim(self._found.popleft())
+        if claim is not None:
+            self._tell(claim.view)
         return claim
 
     def _look_for(self, lanes: Collection[Lane]) -> None:
         """Find the jobs that may be claimed now, the oldest first."""
         may_begin = Job.state == WAITING, Job.lane.in_(lanes), or_(Job.retry_at.is_(None), Job.retry_at <= DATABASE_NOW)
-        oldest = select(Job.id).where(*may_begin, *self._mine()).order_by(Job.id).limit(_CANDIDATES)
+        oldest = select(Job).where(*may_begin, *self._mine()).order_by(Job.id).limit(_CANDIDATES)
         with self._database.begin() as session:
             # Left to itself the database reads all jobs that ever were, in their order.
-            self._found = list(session.scalars(oldest.with_hint(Job, "USE INDEX (ix_job_state)", "mysql")))
+            self._found = deque(session.scalars(oldest.with_hint(Job, "USE INDEX (ix_job_state)", "mysql")))
         self._found_in, self._found_s = frozenset(lanes), time.monotonic()
 
     def _mine(self) -> list[ColumnElement[bool]]:
@@ -159,39 +150,53 @@ class JobQueue:
             return []
         return [Job.kind.in_(tuple(self._kinds)), Job.id.not_in(self._unreadable)]
 
-    def _claimed(self, session: Session, job: Job) -> Claim | None:
-        """Return the claim on a waiting job; None if this version cannot run it.
+    def _claim(self, job: Job) -> Claim | None:
+        """Return the claim on a job as it was found; None if it is another by now, or this version cannot run it.
 
         That is then the job's end, unless others work with the same data: one of them may know it.
         """
         kind = self._kinds.get(job.kind)
-        failure = _unknown_kind(job) if kind is None else None
-        if kind is not None:
-            try:
-                arguments = kind.arguments_of(job)
-            except ValidationError as cause:
-                log.warning("a job's arguments cannot be read", job=job.id, kind=job.kind, error=str(cause))
-                if not self._is_alone:
-                    self._unreadable.add(job.id)
-                    return None
-                failure = _other_arguments(job)
-        if kind is None or failure is not None:
-            self._close(session, job, "failed", failure)
-            view = JobView.of(job)
-            after_commit(session, lambda: self._tell(view))
+        if kind is None:
+            self._refuse(job, _unknown_kind(job))
             return None
-        earlier = job.token
-        job.state, job.started_at, job.attempts = RUNNING, now(), job.attempts + 1
-        job.owner, job.token, job.lease_until, job.retry_at = (
-            self._owner,
-            secrets.token_hex(8),
-            _in(self._lease_s),
-            None,
+        try:
+            arguments = kind.arguments_of(job)
+        except ValidationError as cause:
+            log.warning("a job's arguments cannot be read", job=job.id, kind=job.kind, error=str(cause))
+            if self._is_alone:
+                self._refuse(job, _other_arguments(job))
+            else:
+                self._unreadable.add(job.id)
+            return None
+        token, started_at = secrets.token_hex(8), now()
+        # Not even claimed and given back meanwhile: its last token names the workspace that is to be removed.
+        as_found = Job.id == job.id, Job.state == WAITING, Job.token.is_not_distinct_from(job.token)
+        claimed = update(Job).where(*as_found).execution_options(synchronize_session=False)
+        claimed = claimed.values(
+            state=RUNNING,
+            started_at=started_at,
+            attempts=job.attempts + 1,
+            owner=self._owner,
+            token=token,
+            lease_until=_in(self._lease_s),
+            retry_at=None,
         )
-        session.flush()
-        view = JobView.of(job)
-        after_commit(session, lambda: self._tell(view))
-        return Claim(job.id, job.token, kind, arguments, view, earlier)
+        with self._database.begin() as session:
+            if cast(CursorResult[Any], session.execute(claimed)).rowcount != 1:
+                return None
+        view = JobView.of(job).model_copy(update={"state": RUNNING, "started_at": started_at})
+        return Claim(job.id, token, kind, arguments, view, job.token)
+
+    def _refuse(self, job: Job, failure: Failure) -> None:
+        """End a job that no version can run which works with these data."""
+        with self._database.begin() as session:
+            row = session.get(Job, job.id, with_for_update=True)
+            if row is None or row.state != WAITING:
+                return
+            self._close(session, row, "failed", failure)
+            session.flush()
+            view = JobView.of(row)
+        self._tell(view)
 
     def renew(self, claims: Collection[Claim]) -> set[str]:
         if not claims:
