@@ -5,7 +5,7 @@ workers are killed or frozen for longer than their lease, the server and the dat
 emptied or killed. What died is started again. Afterwards every job must have ended once, every docket be sealed, and
 each master hold the samples that an undisturbed server made of the same side; nothing may lie in the workspaces, and
 the doctor must find nothing that it does not put right. Somebody listens to the news all the while, and must have heard
-of the end of every job.
+of the end of every job once.
 """
 
 from __future__ import annotations
@@ -140,26 +140,36 @@ class Storm(threading.Thread):
 
 
 class Listener(threading.Thread):
-    """Somebody who listens to the news, and listens again whenever the connection is lost."""
+    """Somebody who listens to the news, and goes on after the last one whenever the connection is lost."""
 
     def __init__(self, server: Server) -> None:
         super().__init__(daemon=True)
         self._address = f"{server.address}/api/events"
         self._over = threading.Event()
         self.ends: Counter[int] = Counter()  # how often each job was told of as ended
-        self.connections = 0
+        self.connections = self.greetings = 0
+        self._last: dict[str, str] = {}
 
     def run(self) -> None:
         while not self._over.is_set():
-            with contextlib.suppress(httpx.TransportError), httpx.stream("GET", self._address, timeout=30) as stream:
+            with (
+                contextlib.suppress(httpx.TransportError),
+                httpx.stream("GET", self._address, timeout=30, headers=self._last) as stream,
+            ):
                 self.connections += 1
                 for line in stream.iter_lines():
-                    news = json.loads(line[5:]) if line.startswith("data:") else {}
-                    if news.get("kind") == "job" and news["job"]["state"] in _ENDED:
-                        self.ends[news["job"]["id"]] += 1
+                    self._hear(line)
                     if self._over.is_set():
                         return
             time.sleep(0.1)
+
+    def _hear(self, line: str) -> None:
+        if line.startswith("id:"):
+            self._last = {"Last-Event-ID": line[3:].strip()}
+        news = json.loads(line[5:]) if line.startswith("data:") else {}
+        self.greetings += news.get("kind") == "hello"
+        if news.get("kind") == "job" and news["job"]["state"] in _ENDED:
+            self.ends[news["job"]["id"]] += 1
 
     def end(self) -> None:
         self._over.set()
@@ -243,7 +253,8 @@ def faults_of(house: House, store: Store, listener: Listener) -> list[str]:
     faults += [f"left behind: {path.name}" for path in (house.server.media_root / "work").iterdir()]
     findings = examine(store, MediaStore(house.server.media_root))
     faults += [f"doctor: {one.kind}, {one.where}: {one.what}" for one in findings if one.mend is None]
-    faults += [f"the end of job {job} was told {times} times" for job, times in listener.ends.items() if times > 1]
+    heard = {job.id: listener.ends[job.id] for job in jobs}
+    faults += [f"the end of job {job} was told {times} times" for job, times in heard.items() if times != 1]
     return faults
 
 
@@ -281,7 +292,7 @@ def in_a_storm(house: House, sides: list[Path], storm: Storm) -> tuple[list[str]
     store.close()
     blows = ", ".join(f"{count} x {blow}" for blow, count in sorted(storm.blows.items()))
     print(f"{len(sides)} dockets in {took_s:.0f} s, through {blows}")
-    print(f"{len(listener.ends)} ends of jobs were heard of over {listener.connections} connections")
+    print(f"{len(listener.ends)} ends of jobs were heard of, over {listener.connections} connections")
     return faults, samples(house.server.media_root)
 
 

@@ -297,6 +297,21 @@ def test_a_retry_that_is_due_while_its_lane_is_full_does_not_keep_the_engine_bus
     assert queue.end(claimed(queue), Outcome(result={}))
 
 
+def test_a_job_that_nobody_renews_any_more_is_told_of_each_time(database: Database) -> None:
+    """The page showed a job as running that had been given up, until it was reloaded."""
+    events, told = Events(), []
+    events.watch(lambda item: told.append(item["job"]["state"]))
+    queue = JobQueue(database, events, [kind("long")], owner="frail")
+    job_id = waiting_job(database, queue, "long")
+    for _ in range(3):
+        with database.begin() as session:
+            session.get_one(Job, job_id).retry_at = None
+        claimed(queue)
+        let_lease_end(database, job_id)
+        queue.tend([])
+    assert told == ["running", "waiting", "running", "waiting", "running", "failed"]
+
+
 def test_a_lease_that_is_renewed_holds(database: Database) -> None:
     one, other = queue_of(database, "one", kind("long")), queue_of(database, "other", kind("long"))
     job_id = waiting_job(database, one, "long")

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import asyncio
+import time
+from collections.abc import AsyncIterator, Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -13,9 +15,10 @@ from sqlalchemy import insert
 
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.models import News, now
+from inkwell_groove.workroom import shared_news
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.shared_news import InOrder, SharedNews
-from tests.patience import until
+from tests.patience import PATIENCE_S, until
 
 
 @pytest.fixture
@@ -94,7 +97,7 @@ def test_what_was_told_before_somebody_began_to_listen_is_not_told_again(databas
     news.tell(item(2))
     until(lambda: heard, "nothing was heard")
     news.close()
-    assert heard == [item(2)]
+    assert [one["number"] for one in heard] == [2]
 
 
 def test_what_is_told_while_the_database_is_away_is_told_when_it_is_back(
@@ -116,4 +119,64 @@ def test_what_is_told_while_the_database_is_away_is_told_when_it_is_back(
     monkeypatch.setattr(database, "begin", begin)
     until(lambda: len(heard) == 2, "it was not told")
     news.close()
-    assert heard == [item(1), item(2)]
+    assert [one["number"] for one in heard] == [1, 2]
+
+
+async def _collected(following: AsyncIterator[dict[str, Any]], until_number: int) -> list[dict[str, Any]]:
+    found = []
+    async for news in following:
+        found.append(news)
+        if news.get("number") == until_number:
+            break
+    return found
+
+
+def follow(
+    events: Events, last: int | None, until_number: int, meanwhile: Callable[[], object]
+) -> list[dict[str, Any]]:
+    """Return what somebody hears who has heard `last`, until an item; `meanwhile` is done once they listen."""
+
+    async def main() -> list[dict[str, Any]]:
+        following = asyncio.ensure_future(_collected(events.follow(last), until_number))
+        while not events.is_heard:
+            await asyncio.sleep(0.01)
+        await asyncio.to_thread(meanwhile)
+        return await asyncio.wait_for(following, PATIENCE_S)
+
+    return asyncio.run(main())
+
+
+@pytest.fixture
+def shared(database: Database) -> Iterator[Events]:
+    events = Events()
+    events.share(database, listens=True)
+    yield events
+    events.close()
+
+
+def test_whoever_comes_back_hears_what_was_told_meanwhile_and_each_once(shared: Events) -> None:
+    first = follow(shared, None, 1, lambda: shared.publish(item(1)))
+    assert [one.get("number") for one in first] == [None, 1] and first[0] == {"kind": "hello"}
+    for number in (2, 3):
+        shared.publish(item(number))
+    time.sleep(0.5)  # they are in the table by then, or come in the stream
+    again = follow(shared, first[-1]["news_id"], 4, lambda: shared.publish(item(4)))
+    assert [one["number"] for one in again] == [2, 3, 4], "and no greeting, for nothing was missed"
+
+
+def test_whoever_was_away_for_too_long_is_greeted_and_reads_everything_anew(
+    shared: Events, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    first = follow(shared, None, 1, lambda: shared.publish(item(1)))
+    number = first[-1]["news_id"]
+    unknown = follow(shared, number + 1_000, 2, lambda: shared.publish(item(2)))
+    assert [one.get("number") for one in unknown] == [None, 2]
+    monkeypatch.setattr(shared_news, "_CAUGHT_UP", 0)
+    too_many = follow(shared, number, 3, lambda: shared.publish(item(3)))
+    assert [one.get("number") for one in too_many] == [None, 3]
+
+
+def test_a_server_by_itself_greets_whoever_comes_back() -> None:
+    events = Events()
+    heard = follow(events, 17, 1, lambda: events.publish(item(1)))
+    assert heard == [{"kind": "hello"}, item(1)]

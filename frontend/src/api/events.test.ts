@@ -120,3 +120,11 @@ describe("the workers that are shown", () => {
     expect(withProgress(seen, job(3, { progress: 1, state: "done" }))).toBe(seen);
   });
 });
+
+describe("the list of jobs", () => {
+  it("keeps a job ended whose progress is told after its end", () => {
+    const ended = [job(1, { state: "done", progress: 1 })];
+    expect(withJob(ended, job(1, { progress: 0.9 }))).toEqual(ended);
+    expect(withJob([job(1)], job(1, { state: "failed" }))).toEqual([job(1, { state: "failed" })]);
+  });
+});

@@ -95,10 +95,16 @@ export function followEvents(cache: QueryClient): () => void {
   return () => source.close();
 }
 
+/** The jobs with what was told of one. One that has ended stays so: progress may be told after its end. */
 export function withJob(jobs: Job[], job: Job): Job[] {
   const at = jobs.findIndex((one) => one.id === job.id);
-  return at < 0 ? [job, ...jobs] : jobs.map((one, index) => (index === at ? job : one));
+  const known = jobs[at];
+  if (!known) return [job, ...jobs];
+  if (hasEnded(known) && !hasEnded(job)) return jobs;
+  return jobs.map((one, index) => (index === at ? job : one));
 }
+
+const hasEnded = (job: Job) => job.state !== "running" && job.state !== "waiting";
 
 /** The workers with what was told of a job that one of them runs. Who begins and ends one is asked for. */
 export function withProgress(seen: Workers, job: Job): Workers {

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import threading
-from collections.abc import AsyncIterator
+from collections.abc import AsyncGenerator
 from typing import Generic, TypeVar
 
 T = TypeVar("T")
@@ -39,7 +39,7 @@ class Fanout(Generic[T]):
             with contextlib.suppress(RuntimeError):
                 loop.call_soon_threadsafe(_put, queue, item)
 
-    async def subscribe(self, greeting: T | None = None) -> AsyncIterator[T]:
+    async def subscribe(self, greeting: T | None = None) -> AsyncGenerator[T]:
         """Items from now on, until `close`. Whoever has the greeting will hear of everything that comes after it."""
         queue: asyncio.Queue[T | None] = asyncio.Queue(self._backlog)
         if greeting is not None:

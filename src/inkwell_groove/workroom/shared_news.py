@@ -1,7 +1,8 @@
 """News that all processes of a house tell each other, through a table with numbers.
 
 A transaction may be committed after a later one: number 12 can be read before number 11 is there. `InOrder` waits for
-what is missing, for a short while, so that everybody hears everything once and in the order of the numbers.
+what is missing, for a short while, so that everybody hears everything once and in the order of the numbers. What must
+not be lost with the process that tells it is written in the transaction that it tells of; everything else soon after.
 """
 
 from __future__ import annotations
@@ -15,8 +16,9 @@ from typing import Any
 
 import structlog
 from sqlalchemy import delete, insert, select
+from sqlalchemy.orm import Session
 
-from inkwell_groove.store.database import Database
+from inkwell_groove.store.database import Database, after_commit
 from inkwell_groove.store.models import News, now
 
 _LOOK_EVERY_S = 0.2
@@ -26,6 +28,7 @@ _GATHERED_S = 0.03  # what is told at nearly the same time is written together
 _KEPT = timedelta(hours=1)
 _PRUNE_EVERY_S = 300.0
 _AT_ONCE = 500
+_CAUGHT_UP = 2_000  # whoever missed more than that reads everything anew
 _UNTOLD = 20_000  # items kept while the database is away; then the oldest are lost
 _PAUSE_S = 1.0
 Item = dict[str, Any]
@@ -82,7 +85,7 @@ class SharedNews:
     """Writes what this process tells into the table, and gives on what is in it, whoever wrote it."""
 
     def __init__(self, database: Database, give: Callable[[Item], None]) -> None:
-        """`give` is called with each item, on one thread, once `listen` was called."""
+        """`give` is called with each item and its number in it, on one thread, where this process listens."""
         self._database, self._give = database, give
         self._untold: deque[Item] = deque(maxlen=_UNTOLD)
         self._to_write, self._to_read, self._stopping = threading.Event(), threading.Event(), threading.Event()
@@ -104,6 +107,20 @@ class SharedNews:
         """Tell everybody, soon. Nobody waits for the database here."""
         self._untold.append(item)
         self._to_write.set()
+
+    def tell_with(self, session: Session, item: Item) -> None:
+        """Write an item in a transaction: it is told if that is committed, even if this process is killed then."""
+        session.add(News(at=now(), item=item))
+        after_commit(session, self._to_read.set)
+
+    def since(self, number: int) -> list[Item] | None:
+        """Return what was told after a number, as far as it is in the table; None if that may not be all of it."""
+        with self._database.begin() as session:
+            # What is older is taken out of the table: while this is there, all that came after it is.
+            if session.get(News, number) is None:
+                return None
+            later = list(session.scalars(select(News).where(News.id > number).order_by(News.id).limit(_CAUGHT_UP + 1)))
+        return [_numbered(row) for row in later] if len(later) <= _CAUGHT_UP else None
 
     def close(self) -> None:
         """Stop once what was to be told is written, if the database answers."""
@@ -150,10 +167,14 @@ class SharedNews:
                 self._stopping.wait(_PAUSE_S)
 
     def _read_once(self) -> None:
-        wanted = select(News.id, News.item).order_by(News.id).limit(_AT_ONCE)
+        newer = select(News).where(News.id >= self._order.next_number).order_by(News.id).limit(_AT_ONCE)
         with self._database.begin() as session:
-            rows = session.execute(wanted.where(News.id >= self._order.next_number)).all()
+            rows = list(session.scalars(newer))
             if missing := self._order.missing[:_AT_ONCE]:
-                rows = [*session.execute(wanted.where(News.id.in_(missing))), *rows]
-        for item in self._order.take(rows, time.monotonic()):
+                rows += session.scalars(select(News).where(News.id.in_(missing)))
+        for item in self._order.take([(row.id, _numbered(row)) for row in rows], time.monotonic()):
             self._give(item)
+
+
+def _numbered(row: News) -> Item:
+    return {**row.item, "news_id": row.id}

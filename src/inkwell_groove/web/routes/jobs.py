@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import AsyncIterator
+from typing import Annotated
 
+from fastapi import Header
 from pydantic import BaseModel
 from sqlalchemy import text
 from sse_starlette import EventSourceResponse, ServerSentEvent
@@ -16,6 +18,7 @@ from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.views import JobView
 
 router = Router("jobs")
+LastEventId = Annotated[str | None, Header(max_length=18, description="Sent by browsers that connect again.")]
 
 
 class Health(BaseModel):
@@ -34,12 +37,20 @@ def cancel(room: Room, job_id: int) -> JobView:
 
 
 @router.get("/events", operation_id="events", response_class=EventSourceResponse)
-async def events(room: Room) -> EventSourceResponse:
-    """Server-sent events: {"kind": "job", "job": ...} and {"kind": "docket", "docket_id": ...}."""
+async def events(room: Room, last_event_id: LastEventId = None) -> EventSourceResponse:
+    """Server-sent events: {"kind": "job", "job": ...} and {"kind": "docket", "docket_id": ...}.
+
+    Where several servers work together events have numbers, and a connection that was lost goes on after the last one.
+    """
+    last = int(last_event_id) if last_event_id and last_event_id.isdecimal() else None
 
     async def stream() -> AsyncIterator[ServerSentEvent]:
-        async for event in room.events.subscribe({"kind": "hello"}):
-            yield ServerSentEvent(data=json.dumps(event))
+        highest = last or 0
+        async for event in room.events.follow(last):
+            number = event.get("news_id", 0)
+            # One that comes late has no number: the next connection is not to begin before it again.
+            highest, told = max(highest, number), str(number) if number > highest else None
+            yield ServerSentEvent(data=json.dumps(event), id=told)
 
     return EventSourceResponse(stream(), ping=15)
 

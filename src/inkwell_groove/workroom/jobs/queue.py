@@ -19,7 +19,7 @@ from sqlalchemy import ColumnElement, CursorResult, func, or_, select, text, upd
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, Missing
-from inkwell_groove.store.database import DATABASE_NOW, Database, is_passing, savepoint
+from inkwell_groove.store.database import DATABASE_NOW, Database, after_commit, is_passing, savepoint
 from inkwell_groove.store.models import Job, now
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Claim, Outcome
@@ -236,9 +236,9 @@ class JobQueue:
             self._end(session, job, claim, outcome)
             session.flush()
             view = JobView.of(job)
-        with self._lock:
-            self._ended_tokens.append(claim.token)
-        self._tell_of_end(view)
+            after_commit(session, lambda: self._note_end(claim.token))
+            self._tell_with(session, view)
+        self._follow_up(view)
         return True
 
     def give_back(self, claims: Collection[Claim]) -> None:
@@ -253,8 +253,7 @@ class JobQueue:
                     job.state, job.message, job.progress = WAITING, f"given back: {job.owner} was stopped", 0.0
                     job.attempts, job.retry_at = job.attempts - 1, None
                 session.flush()
-                view = JobView.of(job)
-            self._tell(view)
+                self._tell_with(session, JobView.of(job))
 
     def tend(self, running_here: Collection[int], lanes: Collection[Lane] = frozenset(Lane)) -> float | None:
         with self._database.begin() as session:
@@ -276,6 +275,8 @@ class JobQueue:
             if job.state == RUNNING and is_expired:
                 log.error("a job's lease ended", job=job.id, kind=job.kind, owner=job.owner)
                 self._run_again(session, job, f"{job.owner} was not heard of any more")
+                session.flush()
+                self._tell_with(session, JobView.of(job))
 
     def _end(self, session: Session, job: Job, claim: Claim, outcome: Outcome) -> None:
         if outcome.process_died:
@@ -346,15 +347,18 @@ class JobQueue:
                 raise
             log.exception("what follows from a failed job could not be recorded", job=job.id, kind=job.kind)
 
-    def _tell_of_end(self, view: JobView) -> None:
+    def _follow_up(self, view: JobView) -> None:
+        """Do what follows from a job that is done, besides what its transaction did."""
+        if view.docket_id is None or view.state != "done":
+            return
         try:
-            self._tell(view)
-            if view.docket_id is not None:
-                self._events.docket_changed(view.docket_id)
-                if view.state == "done":
-                    self._kinds[view.kind].after(view.docket_id)
+            self._kinds[view.kind].after(view.docket_id)
         except Exception:
             log.exception("what follows from a job that ended went wrong", job=view.id, kind=view.kind)
+
+    def _note_end(self, token: str) -> None:
+        with self._lock:
+            self._ended_tokens.append(token)
 
     def _tell_in_time(self, token: str | None, view: JobView) -> None:
         """Tell of a job, unless it is that a claim runs whose end was told: to whoever watches it would run again."""
@@ -363,7 +367,17 @@ class JobQueue:
                 self._tell(view)
 
     def _tell(self, view: JobView) -> None:
-        self._events.publish({"kind": "job", "job": view.model_dump(mode="json")})
+        self._events.publish(_news_of(view))
+
+    def _tell_with(self, session: Session, view: JobView) -> None:
+        """Tell of a change of a job's state, and of its docket, as surely as the transaction is committed."""
+        self._events.publish_with(session, _news_of(view))
+        if view.docket_id is not None:
+            self._events.publish_with(session, {"kind": "docket", "docket_id": view.docket_id})
+
+
+def _news_of(view: JobView) -> dict[str, Any]:
+    return {"kind": "job", "job": view.model_dump(mode="json")}
 
 
 def _held(session: Session, claim: Claim) -> Job | None:
@@ -377,16 +391,12 @@ def _held(session: Session, claim: Claim) -> Job | None:
 
 
 def _unknown_kind(job: Job) -> Failure:
-    return {
-        "what": f"this version does not know jobs of the kind '{job.kind}'",
-        "where": job.subject,
-        "remedy": "Ask for it again, or run the version that asked for it",
-    }
+    return _of_another_version(job, f"this version does not know jobs of the kind '{job.kind}'")
 
 
 def _other_arguments(job: Job) -> Failure:
-    return {
-        "what": f"this version cannot read what the job '{job.kind}' was asked with",
-        "where": job.subject,
-        "remedy": "Ask for it again, or run the version that asked for it",
-    }
+    return _of_another_version(job, f"this version cannot read what the job '{job.kind}' was asked with")
+
+
+def _of_another_version(job: Job, what: str) -> Failure:
+    return {"what": what, "where": job.subject, "remedy": "Ask for it again, or run the version that asked for it"}
