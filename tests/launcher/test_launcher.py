@@ -24,9 +24,9 @@ from tests.launcher.inside import inkwell
 from tests.patience import PATIENCE_S, until
 
 
-def typed(var: Path, *words: str) -> subprocess.CompletedProcess[str]:
+def typed(var: Path, *words: str, **settings: str) -> subprocess.CompletedProcess[str]:
     """Do what a user does in a shell."""
-    environment = {**os.environ, "INKWELL_VAR": str(var)}
+    environment = {**os.environ, "INKWELL_VAR": str(var), **settings}
     return subprocess.run(
         [ROOT / "inkwell", *words], env=environment, capture_output=True, text=True, check=False, timeout=600
     )
@@ -148,6 +148,18 @@ def test_settings_it_cannot_start_with_are_one_clear_line(
 ) -> None:
     done = inkwell(tmp_path, command, **settings)
     assert done.returncode == 1 and done.stderr.count("\n") == 1 and words in done.stderr, done.stderr
+
+
+def test_a_worker_by_itself_is_told_what_it_lacks(tmp_path: Path) -> None:
+    for settings in ({}, {"INKWELL_ENGINE": "celery"}):
+        told = inkwell(tmp_path, "worker", **settings)
+        assert told.returncode == 1 and "INKWELL_BROKER=redis://" in told.stderr
+
+
+def test_a_worker_is_given_the_lanes_that_were_asked_for(tmp_path: Path) -> None:
+    house = {"INKWELL_ENGINE": "celery", "INKWELL_BROKER": "redis://127.0.0.1:1/0"}
+    told = typed(tmp_path, "worker", "--lanes", "quick,slow", "--processes", "3", **house)
+    assert told.returncode == 2 and "there is no lane slow: quick, steady, bulk" in told.stderr
 
 
 def test_an_address_of_another_machine_is_one_clear_line(tmp_path: Path) -> None:

@@ -39,7 +39,7 @@ def house(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterat
 
 
 def test_a_file_that_became_a_link_is_not_served_from_outside(house: Server, tmp_path: Path) -> None:
-    root = Path(house._environment["INKWELL_FILES_ROOT"])
+    root = Path(house.environment["INKWELL_FILES_ROOT"])
     secret = write(tmp_path / "secret.flac", noise(4_000, bits=16), 44_100, subtype="PCM_16", form="FLAC")
     number = rows(house)["one.flac"]
     ours = house.api.get(f"/files/{number}/sound").content

@@ -269,7 +269,6 @@ class Workroom:
         self.events.share(self.database, listens=False)
         self.jobs.start(left_over=frozenset())
         self.workers.register(on_drain)
-        peaks.warm()
 
     def stop_work(self) -> None:
         """Stop at once. What runs is given back, for others to run."""

@@ -134,3 +134,15 @@ def failure_of(error: BaseException, subject: str) -> Failure:
         "where": subject,
         "remedy": "The log has the details; please report it",
     }
+
+
+def unknown_kind(job: Job) -> Failure:
+    return _of_another_version(job, f"this version does not know jobs of the kind '{job.kind}'")
+
+
+def other_arguments(job: Job) -> Failure:
+    return _of_another_version(job, f"this version cannot read what the job '{job.kind}' was asked with")
+
+
+def _of_another_version(job: Job, what: str) -> Failure:
+    return {"what": what, "where": job.subject, "remedy": "Ask for it again, or run the version that asked for it"}

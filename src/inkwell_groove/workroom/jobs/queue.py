@@ -6,6 +6,7 @@ changes nothing any more: there is one end to each job. Times are the database's
 
 from __future__ import annotations
 
+import random
 import secrets
 import threading
 import time
@@ -15,7 +16,7 @@ from typing import Any, cast
 
 import structlog
 from pydantic import ValidationError
-from sqlalchemy import ColumnElement, CursorResult, func, or_, select, text, update
+from sqlalchemy import ColumnElement, CursorResult, Table, Update, bindparam, func, or_, select, text, update
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, Missing
@@ -23,7 +24,17 @@ from inkwell_groove.store.database import DATABASE_NOW, Database, after_commit, 
 from inkwell_groove.store.models import Job, now
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Claim, Outcome
-from inkwell_groove.workroom.jobs.kind import INTERRUPTED, RUNNING, WAITING, AnyKind, Failure, Lane, failure_of
+from inkwell_groove.workroom.jobs.kind import (
+    INTERRUPTED,
+    RUNNING,
+    WAITING,
+    AnyKind,
+    Failure,
+    Lane,
+    failure_of,
+    other_arguments,
+    unknown_kind,
+)
 from inkwell_groove.workroom.views import JobView
 
 LEASE_S = 30.0
@@ -63,6 +74,7 @@ class JobQueue:
         self._kinds: Mapping[str, AnyKind] = {kind.name: kind for kind in kinds}
         self._unreadable: set[int] = set()  # jobs whose arguments only another version can read
         self._claiming = threading.Lock()
+        self._claiming_one = _claiming_one(lease_s)
         self._found: deque[Job] = deque()
         self._found_in: frozenset[Lane] = frozenset()
         self._found_s = 0.0
@@ -141,7 +153,10 @@ class JobQueue:
         oldest = select(Job).where(*may_begin, *self._mine()).order_by(Job.id).limit(_CANDIDATES)
         with self._database.begin() as session:
             # Left to itself the database reads all jobs that ever were, in their order.
-            self._found = deque(session.scalars(oldest.with_hint(Job, "USE INDEX (ix_job_state)", "mysql")))
+            found = list(session.scalars(oldest.with_hint(Job, "USE INDEX (ix_job_state)", "mysql")))
+        if not self._is_alone:
+            random.shuffle(found)  # others found the same, and would all wait for one row
+        self._found = deque(found)
         self._found_in, self._found_s = frozenset(lanes), time.monotonic()
 
     def _mine(self) -> list[ColumnElement[bool]]:
@@ -157,32 +172,21 @@ class JobQueue:
         """
         kind = self._kinds.get(job.kind)
         if kind is None:
-            self._refuse(job, _unknown_kind(job))
+            self._refuse(job, unknown_kind(job))
             return None
         try:
             arguments = kind.arguments_of(job)
         except ValidationError as cause:
             log.warning("a job's arguments cannot be read", job=job.id, kind=job.kind, error=str(cause))
             if self._is_alone:
-                self._refuse(job, _other_arguments(job))
+                self._refuse(job, other_arguments(job))
             else:
                 self._unreadable.add(job.id)
             return None
         token, started_at = secrets.token_hex(8), now()
-        # Not even claimed and given back meanwhile: its last token names the workspace that is to be removed.
-        as_found = Job.id == job.id, Job.state == WAITING, Job.token.is_not_distinct_from(job.token)
-        claimed = update(Job).where(*as_found).execution_options(synchronize_session=False)
-        claimed = claimed.values(
-            state=RUNNING,
-            started_at=started_at,
-            attempts=job.attempts + 1,
-            owner=self._owner,
-            token=token,
-            lease_until=_in(self._lease_s),
-            retry_at=None,
-        )
+        names = {"number": job.id, "token_seen": job.token, "begun": started_at, "by": self._owner, "new_token": token}
         with self._database.begin() as session:
-            if cast(CursorResult[Any], session.execute(claimed)).rowcount != 1:
+            if cast(CursorResult[Any], session.execute(self._claiming_one, names)).rowcount != 1:
                 return None
         view = JobView.of(job).model_copy(update={"state": RUNNING, "started_at": started_at})
         return Claim(job.id, token, kind, arguments, view, job.token)
@@ -311,7 +315,7 @@ class JobQueue:
         """Queue a job again that was interrupted, or fail it if that happens every time."""
         kind = self._kinds.get(job.kind)
         if kind is None:
-            self._close(session, job, "failed", _unknown_kind(job))
+            self._close(session, job, "failed", unknown_kind(job))
             return
         if job.is_cancelled:
             self._close(session, job, "cancelled", None)
@@ -380,6 +384,23 @@ def _news_of(view: JobView) -> dict[str, Any]:
     return {"kind": "job", "job": view.model_dump(mode="json")}
 
 
+def _claiming_one(lease_s: float) -> Update:
+    """Return the statement that claims a job as it was found; made once, for making it takes longer than running it."""
+    jobs = cast(Table, Job.__table__)
+    # Not even claimed and given back meanwhile: its last token names the workspace that is to be removed.
+    as_found = jobs.c.token.is_not_distinct_from(bindparam("token_seen"))
+    claimed = update(jobs).where(jobs.c.id == bindparam("number"), jobs.c.state == WAITING, as_found)
+    return claimed.values(
+        state=RUNNING,
+        started_at=bindparam("begun"),
+        attempts=jobs.c.attempts + 1,
+        owner=bindparam("by"),
+        token=bindparam("new_token"),
+        lease_until=_in(lease_s),
+        retry_at=None,
+    )
+
+
 def _held(session: Session, claim: Claim) -> Job | None:
     """Return the row of a claim, locked; None if the claim no longer holds.
 
@@ -388,15 +409,3 @@ def _held(session: Session, claim: Claim) -> Job | None:
     """
     job = session.get(Job, claim.job_id, with_for_update=True)
     return job if job is not None and job.state == RUNNING and job.token == claim.token else None
-
-
-def _unknown_kind(job: Job) -> Failure:
-    return _of_another_version(job, f"this version does not know jobs of the kind '{job.kind}'")
-
-
-def _other_arguments(job: Job) -> Failure:
-    return _of_another_version(job, f"this version cannot read what the job '{job.kind}' was asked with")
-
-
-def _of_another_version(job: Job, what: str) -> Failure:
-    return {"what": what, "where": job.subject, "remedy": "Ask for it again, or run the version that asked for it"}
