@@ -122,6 +122,8 @@ def _worker(arguments: argparse.Namespace) -> int:
             "Workers are for several machines. Set INKWELL_ENGINE=celery and INKWELL_BROKER=redis://host:6379/0, for "
             "the server and for its workers. A server by itself runs its jobs without any."
         )
+    if application.has_own_database() and processes.running(application.database().record) is None:
+        raise CannotGoOn("No database runs here. Set INKWELL_DATABASE_URL to the address of the server's.")
     environment.ensure()
     account.become(account.own())
     with environment.compiled_meanwhile():

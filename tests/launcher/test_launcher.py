@@ -158,6 +158,9 @@ def test_a_worker_by_itself_is_told_what_it_lacks(tmp_path: Path) -> None:
 
 def test_a_worker_is_given_the_lanes_that_were_asked_for(tmp_path: Path) -> None:
     house = {"INKWELL_ENGINE": "celery", "INKWELL_BROKER": "redis://127.0.0.1:1/0"}
+    alone = inkwell(tmp_path, "worker", **house)
+    assert alone.returncode == 1 and "Set INKWELL_DATABASE_URL to the address of the server's" in alone.stderr
+    house["INKWELL_DATABASE_URL"] = "mysql+pymysql://inkwell@127.0.0.1:1/inkwell"
     told = typed(tmp_path, "worker", "--lanes", "quick,slow", "--processes", "3", **house)
     assert told.returncode == 2 and "there is no lane slow: quick, steady, bulk" in told.stderr
 
