@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import sys
 from pathlib import Path
@@ -9,6 +10,7 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 HERE = Path(__file__).parent
+VAR = Path(os.environ.get("INKWELL_VAR") or HERE.parents[1] / "var")
 VIEWS = {
     "shelf": "/",
     "tracks": "/dockets/1/tracks",
@@ -62,7 +64,7 @@ def packages(page: Page, address: str, folder: Path) -> None:
     page.get_by_text(re.compile(r"^All \d+ files last verified")).wait_for(timeout=180_000)
     page.wait_for_timeout(500)
     page.screenshot(path=folder / "seal.png")
-    sealed = sorted((HERE.parents[1] / "var" / "media" / "sealed").rglob("03 Quarry Sunday.flac"))[-1]
+    sealed = sorted((VAR / "media" / "sealed").rglob("03 Quarry Sunday.flac"))[-1]
     data = bytearray(sealed.read_bytes())
     data[len(data) // 3] ^= 16
     sealed.write_bytes(data)

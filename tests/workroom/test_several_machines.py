@@ -163,11 +163,13 @@ def test_a_worker_that_is_asked_to_leave_ends_its_job_first(
         leaving = busy(house, two)
         (line,) = [one for one in others(house) if one["jobs"]]
         house.post(f"/workers/{line['id']}/drain")
-        leaving.signal(signal.SIGTERM)
+        until(lambda: "drains" in (house.media_root.parent / "worker.log").read_text(), "it did not hear that")
+        leaving.signal(signal.SIGTERM)  # as whoever supervises it does then
         assert leaving.is_running
     assert leaving.exit_code == 0
     job = taking_in(house.wait_for_jobs())
     assert job["state"] == "done" and len(takes(house, docket_id)) == 1
+    assert job["started_at"] == line["jobs"][0]["started_at"], "nobody had to begin it again"
     assert len(others(house)) == 1
 
 

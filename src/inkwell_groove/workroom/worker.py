@@ -34,24 +34,28 @@ log = structlog.get_logger()
 
 
 class StopRequests:
-    """How often this process was told to stop."""
+    """Whether this process was asked to leave, on the page of workers or by a signal, and whether at once."""
 
     def __init__(self) -> None:
-        self._count = 0
-        self._told = threading.Event()
+        self._signals = 0
+        self._asked = threading.Event()
 
-    def add(self) -> None:
-        self._count += 1
-        self._told.set()
+    def ask(self) -> None:
+        """Ask it to leave when its jobs have ended."""
+        self._asked.set()
+
+    def on_signal(self, *_: object) -> None:
+        self._signals += 1
+        self._asked.set()
 
     def wait(self) -> None:
-        """Return once it was told to."""
-        while not self._told.wait(_LOOK_EVERY_S):  # a signal is handled between two of these
+        """Return once it was asked to leave."""
+        while not self._asked.wait(_LOOK_EVERY_S):  # a signal is handled between two of these
             pass
 
     @property
     def at_once(self) -> bool:
-        return self._count > 1
+        return self._signals > 1
 
 
 def main(words: Sequence[str] | None = None, *, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
@@ -74,10 +78,10 @@ def work(given: Settings, lanes: frozenset[Lane], free_bytes: FreeBytes) -> None
     """Run jobs of these lanes, as many at a time as the settings say, until told to stop."""
     stop = StopRequests()
     for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: stop.add())
+        signal.signal(number, stop.on_signal)
     room = Workroom(given, lanes=lanes, free_bytes=free_bytes)
     check_store(room.database, room.media)
-    room.work(on_drain=stop.add)
+    room.work(on_drain=stop.ask)
     log.info("worker ready", lanes=sorted(lanes), processes=given.workers)
     stop.wait()
     room.jobs.drain()
