@@ -76,6 +76,24 @@ def test_what_entries_of_older_releases_are_taken_back_by_is_found_and_people_re
     ]
 
 
+def test_discs_that_wait_to_be_read_stay_with_the_machine_that_has_the_drive(mariadb: MariaDb) -> None:
+    url = new_schema(mariadb, migrated=False)
+    command.upgrade(alembic_config(url), "0016")
+    engine = create_engine(url)
+    insert = text(
+        "INSERT INTO job (kind, lane, subject, arguments, state, progress, message, attempts, asked_at) "
+        "VALUES (:kind, 'steady', 'x', '{}', 'waiting', 0, '', 0, NOW())"
+    )
+    with engine.begin() as connection:
+        for kind in ("read disc", "seal", "make take of disc"):
+            connection.execute(insert, {"kind": kind})
+    upgrade(url)
+    with engine.begin() as connection:
+        lanes = list(connection.scalars(text("SELECT lane FROM job ORDER BY id")))
+    engine.dispose()
+    assert lanes == ["device", "steady", "device"]
+
+
 def test_where_folders_came_from_is_relative_to_the_roots_of_the_settings(
     mariadb: MariaDb, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

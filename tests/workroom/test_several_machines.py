@@ -86,6 +86,13 @@ def taking_in(jobs: list[Any]) -> Any:
     return found
 
 
+def taken_in_once(house: Server, docket_id: int) -> Any:
+    """Return the job that took a docket's recording in, once all have ended; it must have made one take."""
+    job = taking_in(house.wait_for_jobs())
+    assert job["state"] == "done" and len(takes(house, docket_id)) == 1
+    return job
+
+
 def wait_for_renewal(house: Server, job_id: int) -> None:
     """Return once the lease of a job was renewed."""
     with closing(Store(house.database_url)) as store:
@@ -126,9 +133,7 @@ def test_a_worker_that_is_killed_loses_its_job_to_another(
     docket_id = take_in(house, recording, "H-2")
     with disk.at_work():
         busy(house, two).kill()
-    job = taking_in(house.wait_for_jobs())
-    assert job["state"] == "done"
-    assert len(takes(house, docket_id)) == 1
+    taken_in_once(house, docket_id)
     assert left_behind(house) == []
 
 
@@ -183,8 +188,7 @@ def test_a_worker_that_is_asked_to_leave_ends_its_job_first(
         leaving.signal(signal.SIGTERM)  # as whoever supervises it does then
         assert leaving.is_running
     assert leaving.exit_code == 0
-    job = taking_in(house.wait_for_jobs())
-    assert job["state"] == "done" and len(takes(house, docket_id)) == 1
+    job = taken_in_once(house, docket_id)
     assert job["started_at"] == line["jobs"][0]["started_at"], "nobody had to begin it again"
     assert len(others(house)) == 1
 
@@ -200,8 +204,7 @@ def test_a_worker_that_is_told_twice_gives_its_job_back_at_once(
         until(lambda: "drains" in (house.media_root.parent / "worker.log").read_text(), "it did not hear that")
         leaving.signal(signal.SIGTERM)
         assert leaving.exit_code == 0
-    job = taking_in(house.wait_for_jobs())
-    assert job["state"] == "done" and len(takes(house, docket_id)) == 1
+    taken_in_once(house, docket_id)
     assert left_behind(house) == []
 
 
@@ -250,6 +253,5 @@ def test_a_server_that_starts_again_leaves_the_jobs_of_workers_alone(
         house.start()
         assert left_behind(house), "the worker's folder was taken from under it"
         (line,) = [one for one in others(house) if one["jobs"]]
-    job = taking_in(house.wait_for_jobs())
-    assert job["state"] == "done" and len(takes(house, docket_id)) == 1
+    job = taken_in_once(house, docket_id)
     assert line["jobs"][0]["id"] == job["id"]

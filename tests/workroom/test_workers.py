@@ -145,7 +145,7 @@ def test_a_worker_of_another_version_takes_no_job_that_it_does_not_know(database
         assert [session.get_one(Job, one).state for one in (unknown, unreadable)] == ["waiting"] * 2
         session.get_one(Job, unreadable).arguments = {}
     claims = [newer.claim(list(Lane)), newer.claim(list(Lane))]
-    assert [one and one.job_id for one in claims] == [unknown, unreadable]
+    assert {one.job_id for one in claims if one} == {unknown, unreadable}, "in whatever order"
     with database.begin() as session:
         for one in (unknown, unreadable):
             session.get_one(Job, one).lease_until = now() - timedelta(seconds=5)
@@ -192,8 +192,8 @@ def test_words_that_make_no_sense_are_refused(words: list[str], told: str, capsy
     assert told in capsys.readouterr().err
 
 
-def test_one_machine_needs_no_celery() -> None:
-    """It takes half a second of every start, and of every job's process."""
+def test_a_server_by_itself_starts_without_what_it_needs_seldom_or_never() -> None:
+    """Celery takes half a second of a start, and scipy's statistics, which its filters bring along, most of one."""
     look = "import inkwell_groove.web.__main__, sys; print(*[n for n in ('celery', 'scipy.stats') if n in sys.modules])"
     done = subprocess.run([sys.executable, "-c", look], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == ""

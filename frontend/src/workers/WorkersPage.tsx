@@ -15,7 +15,7 @@ const LANES: Record<LaneState["lane"], string> = {
   device: "reading discs, at the server's own drives",
 };
 
-const SHAPES: Record<Worker["state"], string> = {
+const INKS: Record<Worker["state"], string> = {
   working: "text-accent",
   idle: "quiet",
   draining: "text-warning",
@@ -93,7 +93,7 @@ function Line({ one, onDrain }: { one: Worker; onDrain: (() => void) | null }) {
           {one.is_other_version && <span className="text-warning"> (another one than the server&rsquo;s)</span>}
         </span>
       </td>
-      <td className={`whitespace-nowrap px-4 py-2 ${SHAPES[one.state]}`}>
+      <td className={`whitespace-nowrap px-4 py-2 ${INKS[one.state]}`}>
         {one.state}
         {one.state === "not heard of" && one.seen_at && (
           <span className="block text-[12px]">since {moment(one.seen_at)}: its jobs go to others</span>

@@ -22,7 +22,7 @@ from inkwell_groove.store.database import Database, after_commit
 from inkwell_groove.store.models import News, now
 
 _LOOK_EVERY_S = 0.2
-_PATIENCE_S = 2.0  # for a number that is missing: the table gives it, and keeps its row, within one statement
+_PATIENCE_S = 2.0  # for a number that is missing: it is taken last in a transaction, a moment before the commit
 _REMEMBERED_S = 60.0  # a number that comes later than that is not told
 _GATHERED_S = 0.03  # what is told at nearly the same time is written together
 _KEPT = timedelta(hours=1)
