@@ -8,84 +8,37 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inkwell_groove.core.attempts import Attempts
+from inkwell_groove.core.attempts import AttemptLimit
 
-
-class Clock:
-    now = 0.0
-
-    def __call__(self) -> float:
-        return self.now
-
-
-def attempts(clock: Clock, *, free: int = 3, most_keys: int = 10) -> Attempts:
-    return Attempts(
-        free=free, first_wait_s=60.0, longest_wait_s=300.0, forget_s=1_000.0, clock=clock, most_keys=most_keys
-    )
+LIMIT = AttemptLimit(free=3, first_wait_s=60.0, longest_wait_s=300.0, forget_s=1_000.0)
 
 
 def test_each_failure_after_the_free_ones_doubles_the_wait_up_to_a_limit() -> None:
-    clock = Clock()
-    tried = attempts(clock)
-    waits = []
-    for _ in range(8):
-        tried.failed("ilse")
-        waits.append(tried.wait_s("ilse"))
-        clock.now += waits[-1]
-        assert tried.wait_s("ilse") == 0
-    assert waits == [0, 0, 60, 120, 240, 300, 300, 300]
-    assert tried.wait_s("jon") == 0
+    assert [LIMIT.wait_s(failures, 0.0) for failures in range(9)] == [0, 0, 0, 60, 120, 240, 300, 300, 300]
+    assert LIMIT.wait_s(10_000, 0.0) == 300
 
 
 def test_the_wait_runs_down() -> None:
-    clock = Clock()
-    tried = attempts(clock, free=1)
-    tried.failed("ilse")
-    clock.now = 45.0
-    assert tried.wait_s("ilse") == pytest.approx(15)
+    assert LIMIT.wait_s(3, 45.0) == pytest.approx(15)
+    assert LIMIT.wait_s(3, 60.0) == LIMIT.wait_s(3, 61.0) == 0
 
 
-def test_success_and_time_forget_failures() -> None:
-    clock = Clock()
-    tried = attempts(clock, free=1)
-    for key in ("ilse", "jon"):
-        tried.failed(key)
-    tried.succeeded("ilse")
-    assert tried.wait_s("ilse") == 0 and tried.wait_s("jon") > 0
-    clock.now = 1_000.0
-    tried.failed("jon")
-    assert tried.wait_s("jon") == 60, "counted from the beginning"
+def test_time_forgets_failures() -> None:
+    assert LIMIT.counted(7, 999.0) == 7
+    assert LIMIT.counted(7, 1_000.0) == 0 == LIMIT.wait_s(7, 1_000.0)
 
 
-def test_a_failure_that_was_none_is_taken_back() -> None:
-    tried = attempts(Clock(), free=2)
-    for _ in range(2):
-        tried.failed("ilse")
-    tried.not_failed("ilse")
-    assert tried.wait_s("ilse") == 0
-    tried.not_failed("ilse")
-    tried.not_failed("ilse")
-    tried.failed("ilse")
-    assert tried.wait_s("ilse") == 0, "never below none"
+def test_without_a_free_failure_the_first_try_is_still_free() -> None:
+    assert AttemptLimit(free=0, first_wait_s=60, longest_wait_s=60, forget_s=100).wait_s(0, 0.0) == 0
 
 
-@given(st.lists(st.tuples(st.sampled_from("abcdefgh"), st.floats(0, 120)), max_size=80))
-def test_guessing_at_one_name_never_gets_faster_than_the_limit(tries: list[tuple[str, float]]) -> None:
-    clock = Clock()
-    tried = attempts(clock, free=2, most_keys=8)
-    done: dict[str, list[float]] = {}
-    for key, later in tries:
-        clock.now += later
-        if tried.wait_s(key) == 0:
-            tried.failed(key)
-            done.setdefault(key, []).append(clock.now)
-    for times in done.values():
-        assert all(later - sooner >= 60.0 for sooner, later in pairwise(times[1:]))
-
-
-def test_made_up_names_do_not_fill_the_memory() -> None:
-    tried = attempts(Clock(), free=1)
-    for number in range(100):
-        tried.failed(f"name {number}")
-    assert tried.wait_s("name 0") == 0
-    assert tried.wait_s("name 99") > 0
+@given(st.lists(st.floats(0, 120), max_size=80))
+def test_guessing_never_gets_faster_than_the_limit(pauses_s: list[float]) -> None:
+    failures, last_s, now_s = 0, 0.0, 0.0
+    tries: list[float] = []
+    for pause_s in pauses_s:
+        now_s += pause_s
+        if LIMIT.wait_s(failures, now_s - last_s) == 0:
+            failures, last_s = LIMIT.counted(failures, now_s - last_s) + 1, now_s
+            tries.append(now_s)
+    assert all(later - sooner >= 60.0 for sooner, later in pairwise(tries[2:]))

@@ -1,4 +1,4 @@
-"""A store and a database are used by one server at a time."""
+"""A store and a database are used by one server alone, or by servers of a house that have other names each."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ import pytest
 
 from inkwell_groove.store import exclusive
 from inkwell_groove.store.database import DatabaseAway
-from inkwell_groove.store.exclusive import DatabaseLock, InUse, exclusive_use
+from inkwell_groove.store.exclusive import DatabaseLock, InUse, exclusive_use, shared_use
 from launcher.database import Database as MariaDb
 from tests.live import new_schema
 
@@ -70,10 +70,10 @@ def test_a_database_that_is_away_is_said_to_be(tmp_path: Path) -> None:
         pass
 
 
-def forget(mariadb: MariaDb, url: str) -> None:
-    """End the connection that holds the lock of a database, as a restart of MariaDB does."""
+def forget(mariadb: MariaDb, url: str, lock: str = "") -> None:
+    """End the connection that holds a lock of a database, as a restart of MariaDB does."""
     name = url.rsplit("/", 1)[1].split("?", maxsplit=1)[0]
-    found = mariadb.query(f"SELECT IS_USED_LOCK('inkwell {name}')").stdout.split()[-1]
+    found = mariadb.query(f"SELECT IS_USED_LOCK('inkwell {name}{lock}')").stdout.split()[-1]
     assert mariadb.query(f"KILL {found}").returncode == 0
 
 
@@ -100,6 +100,66 @@ def test_a_server_is_told_when_another_took_its_database_meanwhile(
     other = DatabaseLock(url, on_loss=lambda refusal: None)
     lock.take()
     forget(mariadb, url)
+    other.take()
+    lock.keep()
+    assert lost.wait(60)
+    lock.close()
+    other.close()
+
+
+def test_servers_of_a_house_work_beside_each_other_under_names_of_their_own(mariadb: MariaDb, tmp_path: Path) -> None:
+    url = new_schema(mariadb)
+    with shared_use(tmp_path, url, "upstairs"):
+        with shared_use(tmp_path, url, "cellar"):
+            pass
+        with pytest.raises(InUse, match="called upstairs"), shared_use(tmp_path, url, "upstairs"):
+            pass
+    with shared_use(tmp_path, url, "upstairs"):
+        pass
+
+
+def test_one_that_works_alone_and_those_of_a_house_keep_each_other_out(mariadb: MariaDb, tmp_path: Path) -> None:
+    url = new_schema(mariadb)
+    with shared_use(tmp_path / "house", url, "upstairs"):
+        with pytest.raises(InUse, match="servers that have workers"), exclusive_use(tmp_path / "elsewhere", url):
+            pass
+        with (
+            pytest.raises(InUse, match="servers of a house"),
+            exclusive_use(tmp_path / "house", new_schema(mariadb)),
+        ):
+            pass
+    with exclusive_use(tmp_path / "house", url):
+        with pytest.raises(InUse, match="this database"), shared_use(tmp_path / "elsewhere", url, "upstairs"):
+            pass
+        with (
+            pytest.raises(InUse, match=f"process {os.getpid()}"),
+            shared_use(tmp_path / "house", new_schema(mariadb), "upstairs"),
+        ):
+            pass
+
+
+def test_a_server_whose_connection_was_lost_takes_its_own_name_again(mariadb: MariaDb) -> None:
+    """After a network was cut off the database takes the lost connection for one that is well."""
+    url = new_schema(mariadb)
+    lock = DatabaseLock(url, on_loss=lambda refusal: None, node="cellar")
+    lock.take()
+    lost, lock._connection = lock._connection, None
+    lock.look()
+    assert lost is not None and lost.connection.dbapi_connection is not None
+    with pytest.raises(Exception, match=r"2006|2013"):
+        lost.connection.dbapi_connection.cursor().execute("SELECT 1")
+    lock.close()
+
+
+def test_a_server_of_a_house_is_told_when_another_took_its_name(
+    mariadb: MariaDb, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(exclusive, "_LOOK_EVERY_S", 0.05)
+    url, lost = new_schema(mariadb), threading.Event()
+    lock = DatabaseLock(url, on_loss=lambda refusal: lost.set(), node="cellar")
+    other = DatabaseLock(url, on_loss=lambda refusal: None, node="cellar")
+    lock.take()
+    forget(mariadb, url, " node cellar")
     other.take()
     lock.keep()
     assert lost.wait(60)

@@ -88,6 +88,26 @@ def test_what_several_processes_tell_is_heard_by_all_that_listen_in_one_order(da
     assert heard["one"] == heard["other"]
 
 
+def test_what_servers_tell_each_other_reaches_all_of_them_and_no_browser(database: Database) -> None:
+    one, other = Events(), Events()
+    heard: list[str] = []
+    shown: list[Any] = []
+    for name, events in (("one", one), ("other", other)):
+        events.hear("left", lambda facts, name=name: heard.append(f"{name} {facts['who']}"))  # type: ignore[misc]
+        events.hear("left", lambda facts: 1 // 0)  # what goes wrong in one is no matter of the others
+        events.watch(shown.append)
+        events.share(database, listens=True)
+    with database.begin() as session:
+        one.tell_servers_with(session, "left", who="ilse")
+    other.tell_servers("nobody listens to this")
+    other.tell_servers("left", who="jon")
+    until(lambda: len(heard) == 4, lambda: f"heard {heard}")
+    assert [item for item in shown if "topic" in item] == []
+    for events in (one, other):
+        events.close()
+    assert sorted(heard) == ["one ilse", "one jon", "other ilse", "other jon"]
+
+
 def test_what_was_told_before_somebody_began_to_listen_is_not_told_again(database: Database) -> None:
     with database.begin() as session:
         session.execute(insert(News), [{"at": now(), "item": item(1)}])

@@ -76,7 +76,7 @@ export function DiscMargin({ disc, drive, doing }: { disc: Disc; drive: Drive | 
         </>
       )}
       {disc.reads.length > 0 && <Readings disc={disc} doing={doing} />}
-      {drive && drive.id !== "image" && <OffsetForm key={drive.id} drive={drive} doing={doing} />}
+      {drive && !drive.is_image && <OffsetForm key={drive.id} drive={drive} doing={doing} />}
       {disc.digest && (
         <>
           <h2 className="margin-heading">Disc</h2>

@@ -52,7 +52,7 @@ function Row({
   onChoose,
   wanted,
 }: Omit<Props, "chosen"> & { drive: Drive; isChosen: boolean }) {
-  const out = drives.discs.filter((one) => one.in_drive === null);
+  const out = drives.discs.filter((one) => one.in_drive === null && one.node === drive.node);
   const first = out.find((one) => one.name.startsWith(wanted)) ?? out[0];
   const [picked, setPicked] = useState<string | null>(null);
   const disc = out.find((one) => one.name === picked) ?? first;
@@ -121,8 +121,8 @@ function Row({
           </button>
         ) : (
           <>
-            {disc && !disc.wiped && drive.id !== "image" && (
-              <button type="button" className="press !py-0.5 mr-2" onClick={() => doing.wipe.mutate(disc.name)}>
+            {disc && !disc.wiped && !drive.is_image && (
+              <button type="button" className="press !py-0.5 mr-2" onClick={() => doing.wipe.mutate(disc)}>
                 Wipe it
               </button>
             )}

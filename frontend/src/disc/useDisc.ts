@@ -39,7 +39,8 @@ export function useDiscDoing(sideId: number) {
     onSuccess: keepDrives,
   });
   const wipe = useMutation({
-    mutationFn: (name: string) => answer(api.POST("/api/discs/{name}/wiping", { params: { path: { name } } })),
+    mutationFn: ({ name, node }: { name: string; node: string }) =>
+      answer(api.POST("/api/discs/{name}/wiping", { params: { path: { name }, query: { node } } })),
     onSuccess: keepDrives,
   });
   const sayOffset = useMutation({

@@ -25,8 +25,13 @@ export function ConnectForm({ docket }: { docket: Docket }) {
   const connect = useConnect(docket.id);
   const [deviceId, setDevice] = useState("");
   const isTape = docket.carriers[0]?.format === "Cassette";
-  const sourceId = ownSource ?? localStorage.getItem(LAST_SOURCE) ?? (isTape ? "cassette" : "turntable");
-  const source = sources.find((one) => one.id === sourceId);
+  const wantedId = ownSource ?? localStorage.getItem(LAST_SOURCE);
+  // The one that was used last may be at a server that is not there now.
+  const source =
+    sources.find((one) => one.id === wantedId) ??
+    sources.find((one) => one.kind === (isTape ? "cassette deck" : "turntable")) ??
+    sources[0];
+  const sourceId = source?.id ?? "";
   const chainId = chains.some((one) => one.id === ownChain && !one.retired) ? ownChain : null;
   const sides = sidesOf(docket);
   const side = sides.find((one) => !one.takes.length) ?? sides[0];

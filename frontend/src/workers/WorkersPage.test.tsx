@@ -19,6 +19,8 @@ const worker = (name: string, more: Partial<Worker> = {}): Worker => ({
   state: "idle",
   is_other_version: false,
   is_server: false,
+  node: null,
+  address: "",
   started_at: "2026-01-01T10:00:00Z",
   seen_at: "2026-01-01T10:00:00Z",
   jobs: [],

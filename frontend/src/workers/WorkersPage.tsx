@@ -88,7 +88,7 @@ function Line({ one, onDrain }: { one: Worker; onDrain: (() => void) | null }) {
       <td className="py-2 pl-5">
         <span className="font-serif text-[16px]">{one.host}</span>
         <span className="quiet block text-[12px]">
-          {one.is_server ? "server, process " : "process "}
+          {one.is_server ? `server${one.node ? ` ${one.node}` : ""}, process ` : "process "}
           <span className="figure">{one.name.slice(one.name.lastIndexOf(" ") + 1)}</span>, version {one.version}
           {one.is_other_version && <span className="text-warning"> (another one than the server&rsquo;s)</span>}
         </span>

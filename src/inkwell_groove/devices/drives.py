@@ -92,11 +92,11 @@ class _Slot:
 
 
 class OpticalDrives:
-    """`speed` is how much faster than real the simulated drives run."""
+    """`speed` is how much faster than real the simulated drives run. Not every machine has drives of its own."""
 
-    def __init__(self, discs: Path, *, speed: float = 1.0) -> None:
+    def __init__(self, discs: Path, *, speed: float = 1.0, has_own: bool = True) -> None:
         self._folder, self._speed = discs, speed
-        self._slots = {kind.id: _Slot(kind) for kind in KINDS}
+        self._slots = {kind.id: _Slot(kind) for kind in KINDS if has_own}
         self._wiped: set[str] = set()
         self._lock = threading.Lock()
 
@@ -111,7 +111,7 @@ class OpticalDrives:
 
     def discs(self) -> list[DiscBeside]:
         where = {slot.disc: slot.kind.id for slot in self._slots.values() if slot.disc}
-        sheets = sorted(self._folder.glob("*.cue")) if self._folder.is_dir() else []
+        sheets = sorted(self._folder.glob("*.cue")) if self._slots and self._folder.is_dir() else []
         return [
             DiscBeside(
                 name=sheet.stem,

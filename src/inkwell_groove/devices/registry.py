@@ -30,15 +30,19 @@ KNOB = SourceFacts(
 
 
 class Sources:
-    """The sources of this machine. `speed` is how much faster than `clock` the simulated ones run."""
+    """The sources of this machine. `speed` is how much faster than `clock` the simulated ones run.
 
-    def __init__(self, carriers: Path, *, speed: float = 1.0, clock: Clock = WALL) -> None:
+    One without sources of its own (`has_own`) takes what browsers send.
+    """
+
+    def __init__(self, carriers: Path, *, speed: float = 1.0, clock: Clock = WALL, has_own: bool = True) -> None:
+        self._has_own = has_own
         self._shelf = CarrierShelf(carriers)
         self._speed = speed
         self._clock = clock
 
     def offered(self) -> list[SourceFacts]:
-        return [BROWSER, TURNTABLE, CASSETTE, KNOB]
+        return [BROWSER, TURNTABLE, CASSETTE, KNOB] if self._has_own else [BROWSER]
 
     def facts(self, source_id: str) -> SourceFacts:
         """Raises Missing."""

@@ -35,6 +35,7 @@ _BUSY = {1205, 1213, 1020, 1305}
 # and after: too many connections, server going down, a connection that is lost.
 _AWAY = {1040, 1053, 2002, 2003, 2006, 2013}
 _ATTEMPTS = 6
+_ANSWER_WITHIN_S = 120  # more than a lock is waited for (50 s); a network that is cut off says nothing at all
 _PAUSE_S = 0.02
 _AFTER, _WROTE = "after commit", "wrote"
 # The time of the database, which all machines share.
@@ -143,7 +144,7 @@ def connection_options(url: str) -> dict[str, Any]:
     parts = make_url(url)
     is_asked_for = any(name.startswith("ssl") for name in parts.query)
     without_tls = {"ssl_disabled": True} if parts.host in LOOPBACK and not is_asked_for else {}
-    return {"connect_timeout": 5, **without_tls}
+    return {"connect_timeout": 5, "read_timeout": _ANSWER_WITHIN_S, "write_timeout": _ANSWER_WITHIN_S, **without_tls}
 
 
 class Database:

@@ -1,4 +1,8 @@
-"""One server at a time works with a store and a database: a second would take the first one's jobs for left over."""
+"""Who works with a store and a database: one server alone, or several that have workers run their jobs.
+
+A server that works alone takes the jobs of another for left over. Two of one name would take up each other's
+recordings.
+"""
 
 from __future__ import annotations
 
@@ -18,10 +22,11 @@ from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.database import DatabaseAway, connection_options
 
 LOCK_NAME = "in use"
-_WAIT_S = 10  # a server that was just killed holds its lock until the database notices
+_WAIT_S = 10  # a server that was just killed holds its locks until the database notices
 _LONGEST_S = 365 * 24 * 3600
 _LOOK_EVERY_S = 2.0
-_NAME = "CONCAT('inkwell ', DATABASE())"
+_MOST_SERVERS = 64
+_GATE = ""  # held by a server that works alone, and by others while they come in
 log = structlog.get_logger()
 
 
@@ -38,8 +43,25 @@ def exclusive_use(
     `on_loss` is called, on another thread, if the database was away and another server took it meanwhile. Raises InUse
     if another server holds one of them, DatabaseAway if the database cannot be reached.
     """
-    with _locked_store(media_root):
-        lock = DatabaseLock(database_url, on_loss=on_loss)
+    with _use(media_root, DatabaseLock(database_url, on_loss=on_loss)):
+        yield
+
+
+@contextmanager
+def shared_use(
+    media_root: Path, database_url: str, node: str, *, on_loss: Callable[[InUse], None] = lambda refusal: None
+) -> Iterator[None]:
+    """Hold the media store and the database for a server of that name, beside servers of other names.
+
+    Raises InUse if a server works alone with them or has that name, DatabaseAway if the database cannot be reached.
+    """
+    with _use(media_root, DatabaseLock(database_url, on_loss=on_loss, node=node)):
+        yield
+
+
+@contextmanager
+def _use(media_root: Path, lock: DatabaseLock) -> Iterator[None]:
+    with _locked_store(media_root, is_shared=lock.is_shared):
         try:
             lock.take(_WAIT_S)
             lock.keep()
@@ -49,39 +71,55 @@ def exclusive_use(
 
 
 @contextmanager
-def _locked_store(media_root: Path) -> Iterator[None]:
+def _locked_store(media_root: Path, *, is_shared: bool) -> Iterator[None]:
     media_root.mkdir(parents=True, exist_ok=True)
     path = media_root / LOCK_NAME
     with path.open("a+") as file:
         try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            fcntl.flock(file, (fcntl.LOCK_SH if is_shared else fcntl.LOCK_EX) | fcntl.LOCK_NB)
         except BlockingIOError as cause:
             file.seek(0)
+            who = file.read().strip()
             raise InUse(
-                f"another server works with these recordings: process {file.read().strip() or 'unknown'}",
+                f"another server works with these recordings: process {who or 'unknown'}"
+                if is_shared or who.isdigit()
+                else "servers of a house work with these recordings",
                 where=str(media_root),
                 remedy="Stop that one first, or set INKWELL_MEDIA_ROOT to another folder",
             ) from cause
-        file.truncate(0)
-        file.write(f"{os.getpid()}\n")
-        file.flush()
-        yield
+        if not is_shared:
+            file.truncate(0)
+            file.write(f"{os.getpid()}\n")
+            file.flush()
+        try:
+            yield
+        finally:
+            if not is_shared:
+                file.truncate(0)
 
 
 class DatabaseLock:
-    """A database's named lock, which lasts as long as the connection that took it.
+    """A database's named locks, which last as long as the connection that took them.
 
-    It is looked at every few seconds, and taken again after the database was restarted.
+    They are looked at every few seconds, and taken again after the database was restarted.
     """
 
-    def __init__(self, database_url: str, *, on_loss: Callable[[InUse], None]) -> None:
+    def __init__(self, database_url: str, *, on_loss: Callable[[InUse], None], node: str | None = None) -> None:
+        """`node` is the name of a server that works beside others; None for one that works alone."""
         self._engine = create_engine(
             database_url, hide_parameters=True, poolclass=NullPool, connect_args=connection_options(database_url)
         )
+        self._node = node
         self._on_loss = on_loss
+        self._held: list[str] = []
+        self._number: int | None = None  # the database's, of the connection that took them
         self._connection: Connection | None = None
         self._closing = threading.Event()
         self._thread: threading.Thread | None = None
+
+    @property
+    def is_shared(self) -> bool:
+        return self._node is not None
 
     def take(self, wait_s: float = 0) -> None:
         """Raises InUse if another server holds it for longer than that, DatabaseAway if the database is away."""
@@ -89,21 +127,20 @@ class DatabaseLock:
             connection = self._engine.connect()
             # It is idle as long as the server runs.
             connection.execute(text(f"SET SESSION wait_timeout = {_LONGEST_S}"))
-            taken = connection.execute(text(f"SELECT GET_LOCK({_NAME}, :wait_s)"), {"wait_s": wait_s}).scalar_one()
-            name = connection.execute(text("SELECT DATABASE()")).scalar_one()
+            number = int(connection.execute(text("SELECT CONNECTION_ID()")).scalar_one())
+            self._end_lost(connection)
+            base = str(connection.execute(text("SELECT CONCAT('inkwell ', DATABASE())")).scalar_one())
+            refusal = self._enter(connection, base, wait_s)
             connection.commit()
         except SQLAlchemyError as cause:
             raise DatabaseAway(
                 "the database does not answer", where="MariaDB", remedy="Run ./inkwell status, then ./inkwell serve"
             ) from cause
-        if taken != 1:
+        if refusal is not None:
+            self._held = []
             connection.close()
-            raise InUse(
-                "another server works with this database",
-                where=str(name),
-                remedy="Stop that one first, or set INKWELL_DATABASE_URL to another database",
-            )
-        self._connection = connection
+            raise refusal
+        self._connection, self._number = connection, number
 
     def keep(self) -> None:
         """Look after it on a thread of its own, until it is closed."""
@@ -114,16 +151,17 @@ class DatabaseLock:
         """Take it again if it was lost. Raises InUse if another server has taken it, DatabaseAway as `take` does."""
         if self._connection is not None:
             try:
-                mine = self._connection.execute(text(f"SELECT IS_USED_LOCK({_NAME}) = CONNECTION_ID()")).scalar()
+                mine = [self._connection.execute(_IS_MINE, {"name": name}).scalar() for name in self._held]
                 self._connection.commit()
-                if mine:
+                if all(mine):
                     return
             except SQLAlchemyError:
                 log.warning("the database was away", remedy="its lock is taken again")
             with contextlib.suppress(SQLAlchemyError):
                 self._connection.close()
             self._connection = None
-        self.take()
+        # Others may just be coming in, and hold the gate for a moment.
+        self.take(_WAIT_S if self.is_shared else 0)
 
     def close(self) -> None:
         """Give it up."""
@@ -135,6 +173,53 @@ class DatabaseLock:
                 self._connection.close()
         self._engine.dispose()
 
+    def _enter(self, connection: Connection, base: str, wait_s: float) -> InUse | None:
+        """Take the locks that this server needs; return why it cannot have them."""
+        database = base.removeprefix("inkwell ")
+        if not _get(connection, base + _GATE, wait_s):
+            return InUse(
+                "another server works with this database",
+                where=database,
+                remedy="Stop that one first, or set INKWELL_DATABASE_URL to another database",
+            )
+        places = [f"{base} server {number}" for number in range(_MOST_SERVERS)]
+        if self._node is None:
+            self._held = [base + _GATE]
+            if all(connection.execute(_IS_FREE, {"name": name}).scalar() for name in places):
+                return None
+            return InUse(
+                "servers that have workers work with this database",
+                where=database,
+                remedy="Stop all of them first, or set INKWELL_ENGINE=celery to be one of them",
+            )
+        name = f"{base} node {self._node}"
+        if not _get(connection, name, wait_s):
+            return InUse(
+                f"another server is called {self._node}",
+                where=database,
+                remedy="Stop that one first, or set INKWELL_NODE to another name",
+            )
+        place = next((one for one in places if _get(connection, one, 0)), None)
+        connection.execute(text("DO RELEASE_LOCK(:name)"), {"name": base + _GATE})
+        if place is None:
+            return InUse(f"{_MOST_SERVERS} servers work with this database", where=database, remedy="Stop one first")
+        self._held = [name, place]
+        return None
+
+    def _end_lost(self, connection: Connection) -> None:
+        """End the connection that this process had before, if it still holds a lock.
+
+        Where the network was away the database does not know that nobody is left at its other end.
+        """
+        if self._number is None:
+            return
+        holders = [
+            connection.execute(text("SELECT IS_USED_LOCK(:name)"), {"name": name}).scalar() for name in self._held
+        ]
+        if self._number in holders:
+            with contextlib.suppress(SQLAlchemyError):
+                connection.execute(text(f"KILL {self._number}"))
+
     def _look_after(self) -> None:
         while not self._closing.wait(_LOOK_EVERY_S):
             try:
@@ -144,3 +229,13 @@ class DatabaseLock:
             except InUse as refusal:
                 self._on_loss(refusal)
                 return
+
+
+_IS_FREE = text("SELECT IS_FREE_LOCK(:name)")
+_IS_MINE = text("SELECT IS_USED_LOCK(:name) = CONNECTION_ID()")
+
+
+def _get(connection: Connection, name: str, wait_s: float) -> bool:
+    """Take a named lock, or wait for it so long; return whether it was got."""
+    taken = connection.execute(text("SELECT GET_LOCK(:name, :wait_s)"), {"name": name, "wait_s": wait_s})
+    return bool(taken.scalar_one() == 1)

@@ -53,22 +53,26 @@ class MediaStore:
         kept_bytes: int = 0,
         free_bytes: FreeBytes = free_bytes_of_disk,
         token: str = "",
+        recordings: Path | None = None,
     ) -> None:
         """`kept_bytes` of the disk are kept for recordings; everything else asks `space` first.
 
-        `others` are the folders outside it that rows speak of, by name. Workspaces are named by the token of the job
-        that asks for them.
+        `others` are the folders outside it that rows speak of, by name; `recordings` is that of recordings that are
+        going on, if it lies outside. Workspaces are named by the token of the job that asks for them.
         """
         self.root, self._token = root, token
         self._others = dict(others or {})
         self.roots = Roots({"media": root, **self._others})
         self.space = DiskSpace(root, kept_bytes=kept_bytes, free_bytes=free_bytes)
+        self._recordings = recordings or root / "recordings"
+        self.has_own_recordings = recordings is not None
+        self._recordings.mkdir(parents=True, exist_ok=True)
+        self.recording_space = DiskSpace(self._recordings, free_bytes=free_bytes)
         for name in (
             "takes",
             "pictures",
             "derived",
             "uploads",
-            "recordings",
             "discs",
             "bundles",
             "steps",
@@ -102,7 +106,7 @@ class MediaStore:
 
     def recording(self, recording_id: int) -> Path:
         """Return the folder of a recording that is going on."""
-        return self.root / "recordings" / str(int(recording_id))
+        return self._recordings / str(int(recording_id))
 
     def forget_recording(self, recording_id: int) -> None:
         """Removes what is left of a recording whose sound was moved in among the takes."""
@@ -174,6 +178,7 @@ class MediaStore:
             kept_bytes=kept_bytes,
             free_bytes=self.space.free_bytes_of,
             token=token,
+            recordings=self._recordings if self.has_own_recordings else None,
         )
 
     def name_of(self, path: Path) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import socket
 from functools import lru_cache
 from ipaddress import ip_network
 from pathlib import Path
@@ -19,6 +21,11 @@ class Settings(BaseSettings):
 
     database_url: str = "mysql+pymysql://inkwell@127.0.0.1:3306/inkwell?charset=utf8mb4"
     media_root: Path = _ROOT / "var" / "media"
+    recordings_root: Path | None = Field(
+        default=None,
+        description="Where this server records, if not in the media store: on a disk of its own it goes on recording "
+        "while that is away.",
+    )
     frontend_root: Path = _ROOT / "frontend" / "dist"
     host: str = Field(default="127.0.0.1", description="Where it listens; anywhere but on loopback, with sign-in.")
     port: int = 8420
@@ -52,6 +59,16 @@ class Settings(BaseSettings):
     lease_s: float = Field(
         default=30.0, ge=2, le=3600, description="A job whose worker is not heard of for so long is run by another."
     )
+    node: str = Field(
+        default="",
+        pattern=r"^[A-Za-z0-9-]{0,24}$",
+        description="The name of this server among several; empty for that of its machine.",
+    )
+    node_address: str = Field(
+        default="",
+        description="Where other servers reach this one: http://cellar:8420. Empty for its own host and port.",
+    )
+    devices: bool = Field(default=True, description="Whether this server has sources to record from, and drives.")
     workers: int = Field(default=2, ge=1, le=32, description="Jobs that run at the same time.")
     job_memory_bytes: int = Field(default=4 * 1024**3, ge=512 * 1024**2, description="What one job may take.")
     carriers_root: Path = Field(
@@ -100,6 +117,21 @@ class Settings(BaseSettings):
         if self.engine == "celery" and not self.broker.get_secret_value():
             raise ValueError("INKWELL_ENGINE=celery needs INKWELL_BROKER, the address of a broker: redis://host:6379/0")
         return self
+
+    @property
+    def is_alone(self) -> bool:
+        """Whether one server works with these data, and runs all jobs itself."""
+        return self.engine == "local"
+
+    @property
+    def node_name(self) -> str:
+        return self.node or re.sub(r"[^A-Za-z0-9-]", "-", socket.gethostname())[:24]
+
+    @property
+    def reached_at(self) -> str:
+        """The address of this server, for other servers."""
+        scheme = "http" if self.tls_certificate is None else "https"
+        return self.node_address.rstrip("/") or f"{scheme}://{self.host}:{self.port}"
 
     @property
     def other_roots(self) -> dict[str, Path]:

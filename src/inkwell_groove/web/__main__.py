@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import sys
+from contextlib import AbstractContextManager
 
 import structlog
 import uvicorn
@@ -13,9 +14,9 @@ from inkwell_groove import logs
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
-from inkwell_groove.store.exclusive import InUse, exclusive_use
+from inkwell_groove.store.exclusive import InUse, exclusive_use, shared_use
 from inkwell_groove.store.media import keep_private
-from inkwell_groove.store.settings import LOOPBACK, settings
+from inkwell_groove.store.settings import LOOPBACK, Settings, settings
 from inkwell_groove.web.app import make_app
 
 
@@ -33,7 +34,7 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     # Browsers keep their event stream open for ever; a stop must not wait for them.
     try:
-        with exclusive_use(given.media_root, given.database_url, on_loss=_stop):
+        with _use_of(given):
             uvicorn.run(
                 make_app(given, clock=clock, free_bytes=free_bytes),
                 host=given.host,
@@ -50,6 +51,13 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
             )
     except (InUse, DatabaseAway) as refusal:
         sys.exit(f"{refusal.where}: {refusal.what}. {refusal.remedy}.")
+
+
+def _use_of(given: Settings) -> AbstractContextManager[None]:
+    """Return what keeps out servers that must not work with the same data."""
+    if given.is_alone:
+        return exclusive_use(given.media_root, given.database_url, on_loss=_stop)
+    return shared_use(given.media_root, given.database_url, given.node_name, on_loss=_stop)
 
 
 def _stop(refusal: InUse) -> None:

@@ -13,7 +13,7 @@ from inkwell_groove import __version__
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.settings import Settings, settings
-from inkwell_groove.web import access, problems
+from inkwell_groove.web import access, forwarding, problems
 from inkwell_groove.web.guard import Guard
 from inkwell_groove.web.headers import SecureHeaders
 from inkwell_groove.web.leaving import LeavingEndsStreams
@@ -72,6 +72,7 @@ def make_app(
         redoc_url=None,
     )
     problems.install(app)
+    forwarding.install(app, chosen)
     for part in (
         people,
         dockets,

@@ -28,6 +28,7 @@ from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.core.seen import ChangedMeanwhile
 from inkwell_groove.store.database import Busy, DatabaseAway
 from inkwell_groove.web.headers import secure
+from inkwell_groove.workroom.nodes import Elsewhere, ServerAway
 from inkwell_groove.workroom.people.single_sign_on import IssuerAway
 
 log = structlog.get_logger()
@@ -42,6 +43,8 @@ _STATUS: tuple[tuple[type[InkwellError], int], ...] = (
     (TooOften, 429),
     (SourceTrouble, 502),
     (IssuerAway, 502),
+    (ServerAway, 503),
+    (Elsewhere, 503),  # sent on before anybody sees it
     (DatabaseAway, 503),
     (Busy, 503),
     (DiskFull, 507),

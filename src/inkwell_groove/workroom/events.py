@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import asyncio
+from collections import defaultdict
 from collections.abc import AsyncGenerator, Callable, Mapping
 from contextlib import aclosing
 from typing import Any
 
+import structlog
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import InkwellError
@@ -15,7 +17,9 @@ from inkwell_groove.workroom.fanout import Fanout
 from inkwell_groove.workroom.shared_news import SharedNews
 
 HELLO = {"kind": "hello"}
+_FOR_SERVERS = "for servers"  # the kind of news that no browser sees
 _BACKLOG = 500
+log = structlog.get_logger()
 
 
 class Events(Fanout[dict[str, Any]]):
@@ -27,6 +31,7 @@ class Events(Fanout[dict[str, Any]]):
     def __init__(self) -> None:
         super().__init__(backlog=_BACKLOG)
         self._watchers: list[Callable[[Mapping[str, Any]], None]] = []
+        self._handlers: dict[str, list[Callable[[Mapping[str, Any]], None]]] = defaultdict(list)
         self._shared: SharedNews | None = None
 
     def share(self, database: Database, *, listens: bool) -> None:
@@ -37,6 +42,18 @@ class Events(Fanout[dict[str, Any]]):
     def watch(self, watcher: Callable[[Mapping[str, Any]], None]) -> None:
         """Has somebody in this process told of everything too, in the thread it comes from: it must be quick."""
         self._watchers.append(watcher)
+
+    def hear(self, topic: str, handler: Callable[[Mapping[str, Any]], None]) -> None:
+        """Have a handler called with what any server of the house tells the others on a topic. It must be quick."""
+        self._handlers[topic].append(handler)
+
+    def tell_servers(self, topic: str, **facts: Any) -> None:
+        """Tell all servers of the house, this one too, what browsers have no use for."""
+        self.publish({"kind": _FOR_SERVERS, "topic": topic, "facts": facts})
+
+    def tell_servers_with(self, session: Session, topic: str, **facts: Any) -> None:
+        """Tell all servers as `tell_servers` does, as surely as the transaction is committed."""
+        self.publish_with(session, {"kind": _FOR_SERVERS, "topic": topic, "facts": facts})
 
     def publish(self, item: dict[str, Any]) -> None:
         if self._shared is not None:
@@ -80,9 +97,10 @@ class Events(Fanout[dict[str, Any]]):
         if self._shared is None or last is None:
             return None
         try:
-            return self._shared.since(last)
+            missed = self._shared.since(last)
         except InkwellError:
             return None
+        return None if missed is None else [item for item in missed if item.get("kind") != _FOR_SERVERS]
 
     def close(self) -> None:
         if self._shared is not None:
@@ -90,6 +108,13 @@ class Events(Fanout[dict[str, Any]]):
         super().close()
 
     def _give(self, item: dict[str, Any]) -> None:
+        if item.get("kind") == _FOR_SERVERS:
+            for handler in self._handlers.get(item["topic"], ()):  # another version may tell of more
+                try:
+                    handler(item["facts"])
+                except Exception:
+                    log.exception("what a server told could not be followed", topic=item["topic"])
+            return
         for watcher in self._watchers:
             watcher(item)
         super().publish(item)

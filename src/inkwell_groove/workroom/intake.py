@@ -92,9 +92,7 @@ class Intake(Part):
         """
         upload = await anyio.to_thread.run_sync(self.view, upload_id)
         state = self._receiving.setdefault(upload_id, Receiving(self._media.upload(upload_id), self._media.space))
-        if not state.busy.acquire(blocking=False):
-            raise Conflict(f"{upload.name} is being sent already", remedy="Wait for the other connection to end")
-        try:
+        with state.alone():
             # As it is now that nobody else writes to it.
             upload = await anyio.to_thread.run_sync(self.view, upload_id)
             if upload.state != "receiving":
@@ -106,8 +104,6 @@ class Intake(Part):
                     remedy=f"Go on at byte {upload.received_bytes}",
                 )
             received = await state.append(chunks, offset, upload.size_bytes, upload.name)
-        finally:
-            state.busy.release()
         if received == upload.size_bytes:
             return await anyio.to_thread.run_sync(self._complete, upload_id, upload.size_bytes, who)
         return upload.model_copy(update={"received_bytes": received})

@@ -1,9 +1,14 @@
-"""Who else is at a docket: every window that shows one says so now and then, and is forgotten once it does not."""
+"""Who else is at a docket: every window that shows one says so now and then, and is forgotten once it does not.
+
+Servers of a house tell each other of every window.
+"""
 
 from __future__ import annotations
 
 import threading
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.database import Database
@@ -15,6 +20,7 @@ from inkwell_groove.workroom.views import View
 
 FORGOTTEN_AFTER_S = 45.0
 _MOST_WINDOWS = 1_000
+_SHOWN, _CLOSED = "window shown", "window closed"
 
 
 class PresenceView(View):
@@ -39,6 +45,8 @@ class Presence(Part):
         self._clock = clock
         self._windows: dict[tuple[int, str], _Window] = {}
         self._lock = threading.Lock()
+        events.hear(_SHOWN, self._hear)
+        events.hear(_CLOSED, self._forget)
 
     def say(self, docket_id: int, window: str, stage: str, *, who: str) -> list[PresenceView]:
         """Note that a window shows a stage of a docket; return the other windows at it. Raises Missing."""
@@ -48,20 +56,15 @@ class Presence(Part):
         if not is_known:
             with self._database.begin() as session:
                 docket_row(session, docket_id)
+        left, is_news = self._note(docket_id, window, stage, who)
+        self._events.tell_servers(_SHOWN, docket_id=docket_id, window=window, stage=stage, who=who)
+        self._tell(left | ({docket_id} if is_news else set()))
         with self._lock:
-            now_s = self._clock.monotonic()
-            before = self._windows.pop(key, None)
-            left = self._forget_silent(now_s)
-            self._windows[key] = _Window(who, stage, now_s)
-            while len(self._windows) > _MOST_WINDOWS:
-                self._windows.pop(next(iter(self._windows)))
             others = [
                 PresenceView(who=one.who, stage=one.stage)
                 for (at, name), one in self._windows.items()
                 if at == docket_id and name != window
             ]
-        is_news = before is None or (before.who, before.stage) != (who, stage)
-        self._tell(left | ({docket_id} if is_news else set()))
         return sorted(others, key=lambda one: (one.who, one.stage))
 
     def leave(self, docket_id: int, window: str) -> None:
@@ -69,7 +72,28 @@ class Presence(Part):
         with self._lock:
             was_here = self._windows.pop((docket_id, window), None) is not None
         if was_here:
+            self._events.tell_servers(_CLOSED, docket_id=docket_id, window=window)
             self._tell({docket_id})
+
+    def _hear(self, facts: Mapping[str, Any]) -> None:
+        """Note a window of which some server tells."""
+        self._note(facts["docket_id"], facts["window"], facts["stage"], facts["who"])
+
+    def _forget(self, facts: Mapping[str, Any]) -> None:
+        with self._lock:
+            self._windows.pop((facts["docket_id"], facts["window"]), None)
+
+    def _note(self, docket_id: int, window: str, stage: str, who: str) -> tuple[set[int], bool]:
+        """Note a window; return the dockets of windows that were forgotten, and whether this one is news."""
+        key = docket_id, window
+        with self._lock:
+            now_s = self._clock.monotonic()
+            before = self._windows.pop(key, None)
+            left = self._forget_silent(now_s)
+            self._windows[key] = _Window(who, stage, now_s)
+            while len(self._windows) > _MOST_WINDOWS:
+                self._windows.pop(next(iter(self._windows)))
+        return left, before is None or (before.who, before.stage) != (who, stage)
 
     def _forget_silent(self, now_s: float) -> set[int]:
         silent = [key for key, one in self._windows.items() if now_s - one.said_at_s > FORGOTTEN_AFTER_S]

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import os
-import threading
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import anyio
 
-from inkwell_groove.core.errors import InkwellError, Refused
+from inkwell_groove.core.errors import Conflict, InkwellError, Missing, Refused
 from inkwell_groove.core.peaks import GrowingPeaks
 from inkwell_groove.store.disk import DiskSpace
 from inkwell_groove.store.media import peaks_of_upload
@@ -26,10 +27,10 @@ class Receiving:
 
     def __init__(self, path: Path, space: DiskSpace) -> None:
         self._space = space
-        self.busy = threading.Lock()
         self._path = path
         self._hash = hashlib.sha256()
         self._hashed_bytes = 0
+        self._seen_bytes: int | None = None  # how long the file was when this server was done with it
         self._unsynced_bytes = 0
         self._peaks: GrowingPeaks | None = None
         self._tried_peaks = False
@@ -38,12 +39,30 @@ class Receiving:
     def peaks_path(self) -> Path:
         return peaks_of_upload(self._path)
 
+    @contextmanager
+    def alone(self) -> Iterator[None]:
+        """Write to the file as the only one, of all servers. Raises Conflict while another does, Missing without it."""
+        try:
+            file = self._path.open("r+b")
+        except FileNotFoundError as cause:
+            raise Missing("this upload is not there any more", remedy="Start it again") from cause
+        with file:
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except BlockingIOError as cause:
+                raise Conflict(
+                    "this recording is being sent already", remedy="Wait for the other connection to end"
+                ) from cause
+            yield
+
     async def append(self, chunks: AsyncIterator[bytes], offset: int, final_bytes: int, name: str) -> int:
         """Writes what comes from `offset` on; the new length. Raises Refused for more than `final_bytes`.
 
         Whatever has come is written, also when the connection breaks in the middle.
         """
         waiting = bytearray()
+        if self._seen_bytes is not None and self._seen_bytes != offset:
+            self._begin_anew()
         try:
             async for chunk in chunks:
                 if offset + len(waiting) + len(chunk) > final_bytes:
@@ -98,8 +117,16 @@ class Receiving:
             self._hash.update(data)
             self._hashed_bytes += len(data)
         received = offset + len(data)
+        self._seen_bytes = received
         self._draw(received, final_bytes)
         return received
+
+    def _begin_anew(self) -> None:
+        """Forget what was seen: another server has received what came since, and draws it."""
+        if self._peaks is not None:
+            self._peaks.close()
+            self._peaks = None
+        self._hash, self._hashed_bytes, self._tried_peaks = hashlib.sha256(), 0, False
 
     def _draw(self, received: int, final_bytes: int) -> None:
         if not self._tried_peaks and (received >= _HEADER_BYTES or received == final_bytes):

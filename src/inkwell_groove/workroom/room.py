@@ -6,6 +6,7 @@ import os
 import socket
 import threading
 from collections.abc import Callable
+from typing import Any
 
 import structlog
 from sqlalchemy import select
@@ -44,6 +45,7 @@ from inkwell_groove.workroom.jobs.kind import Lane
 from inkwell_groove.workroom.jobs.runner import JobRunner
 from inkwell_groove.workroom.ledger_book import LedgerBook
 from inkwell_groove.workroom.listening import Listening
+from inkwell_groove.workroom.nodes import Devices, Nodes
 from inkwell_groove.workroom.packages.burning import Burning
 from inkwell_groove.workroom.packages.fixity import Fixity
 from inkwell_groove.workroom.packages.parcels import Parcels
@@ -97,16 +99,20 @@ class Workroom:
     ) -> None:
         """`lanes` are those whose jobs run here; by default all, or what only a server can do where others work too."""
         self.settings = settings
-        self._works_with_others = settings.engine == "celery"
+        self._works_with_others = not settings.is_alone
         self._lanes = lanes or frozenset({Lane.DEVICE} if self._works_with_others else Lane)
+        is_server = Lane.DEVICE in self._lanes
+        self._node = settings.node_name if self._works_with_others and is_server else None
         self.database = Database(settings.database_url)
         self.media = MediaStore(
             settings.media_root,
             others=settings.other_roots,
             kept_bytes=settings.reserve_bytes + settings.recording_bytes,
             free_bytes=free_bytes,
+            recordings=settings.recordings_root,
         )
         self.events = Events()
+        self.nodes = Nodes(self.database, self.media, self.events, settings)
         passwords = Passwords()
         self.signing_in = SigningIn(self.database, self.media, self.events, settings, passwords)
         self.accounts = Accounts(self.database, self.media, self.events, self.signing_in, passwords)
@@ -123,14 +129,21 @@ class Workroom:
         self.intake = Intake(self.database, self.media, self.events, self.takes, max_bytes=settings.max_upload_bytes)
         self.chains = Chains(self.database, self.media, self.events)
         self.books = Books(
-            self.database, self.media, self.events, self.takes, reserve_bytes=settings.reserve_bytes, clock=clock
+            self.database,
+            self.media,
+            self.events,
+            self.takes,
+            self.nodes,
+            reserve_bytes=settings.reserve_bytes,
+            clock=clock,
         )
         self.transfers = Transfers(
             self.database,
             self.media,
             self.events,
             self.books,
-            Sources(settings.carriers_root, speed=settings.device_speed, clock=clock),
+            Sources(settings.carriers_root, speed=settings.device_speed, clock=clock, has_own=settings.devices),
+            self.nodes,
             clock=clock,
         )
         self.discs = Discs(
@@ -138,8 +151,9 @@ class Workroom:
             self.media,
             self.events,
             self.plans,
-            OpticalDrives(settings.discs_root, speed=settings.device_speed),
+            OpticalDrives(settings.discs_root, speed=settings.device_speed, has_own=settings.devices),
             settings,
+            self.nodes,
         )
         self.pictures = Pictures(self.database, self.media, self.events)
         self.look_ups = LookUps(self.database, self.media, self.events, settings)
@@ -234,8 +248,11 @@ class Workroom:
             lanes=self._lanes,
             broker=settings.broker.get_secret_value() if self._works_with_others else "",
             lease_s=settings.lease_s,
+            node=self._node,
         )
         self.workers = Workers(self.database, self.media, self.events, self._facts())
+        if self._node is not None:
+            self.workers.devices, self.discs.changed = self._devices, self.workers.say_so
         for part in (*parts, *many, self.choosing, self.taking_back):
             part.jobs = self.jobs
         self.decoding = Decoding()
@@ -277,6 +294,10 @@ class Workroom:
         self.events.close()
         self.database.close()
 
+    def _devices(self) -> dict[str, Any]:
+        found = Devices(sources=self.transfers.of_this_server(), drives=self.discs.of_this_server())
+        return found.model_dump(mode="json")
+
     def _facts(self) -> WorkerFacts:
         return WorkerFacts(
             name=self.jobs.name,
@@ -286,6 +307,8 @@ class Workroom:
             lanes=[lane for lane in Lane if lane in self._lanes],
             version=__version__,
             is_server=Lane.DEVICE in self._lanes,
+            node=self._node,
+            address="" if self._node is None else self.settings.reached_at,
         )
 
     def _put_right(self) -> None:

@@ -5,11 +5,11 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from datetime import datetime, timedelta
-from typing import Literal
+from typing import Any, Literal
 
 import structlog
 from pydantic import Field
-from sqlalchemy import delete, func, select
+from sqlalchemy import ColumnElement, delete, func, or_, select, text
 from sqlalchemy.orm import Session
 
 from inkwell_groove import __version__
@@ -25,6 +25,7 @@ from inkwell_groove.workroom.views import JobView, View
 
 SEEN_EVERY_S = 5.0
 _MISSED = timedelta(seconds=4 * SEEN_EVERY_S)
+_MISSED_SQL = f"INTERVAL {_MISSED.total_seconds():.0f} SECOND"
 _FORGOTTEN = timedelta(days=1)
 log = structlog.get_logger()
 
@@ -39,6 +40,8 @@ class WorkerFacts(View):
     lanes: list[Lane]
     version: str
     is_server: bool = Field(description="It answers browsers too, so it cannot be drained.")
+    node: str | None = Field(default=None, description="Of a server: its name among the others.")
+    address: str = Field(default="", description="Of a server: where the others reach it.")
 
 
 class WorkerView(WorkerFacts):
@@ -65,7 +68,12 @@ class WorkersView(View):
 
 
 class Workers(Part):
-    """The list of workers, and this process's own line in it."""
+    """The list of workers, and this process's own line in it.
+
+    `devices` returns what a server has to record from and to read discs with, as data.
+    """
+
+    devices: Callable[[], dict[str, Any] | None] = staticmethod(lambda: None)
 
     def __init__(self, database: Database, media: MediaStore, events: Events, facts: WorkerFacts) -> None:
         super().__init__(database, media, events)
@@ -75,11 +83,15 @@ class Workers(Part):
 
     def register(self, on_drain: Callable[[], None] = lambda: None) -> None:
         """Say that this process runs jobs, and go on saying so. `on_drain` is called when it is asked to leave."""
-        # A process of an earlier day may have had the same number.
         try_again(lambda: self._say_so(is_new=True))
         self._events.publish({"kind": "workers"})
         self._thread = threading.Thread(target=self._go_on, args=(on_drain,), name="worker's line", daemon=True)
         self._thread.start()
+
+    def say_so(self) -> None:
+        """Tell the others at once of what has changed here, if there are any."""
+        if self._thread is not None:
+            try_again(self._say_so)
 
     def close(self) -> None:
         """Take this process's line out, if it has one."""
@@ -142,23 +154,37 @@ class Workers(Part):
 
     def _say_so(self, *, is_new: bool = False) -> bool:
         """Note that this process is there; return whether it was asked to leave."""
-        facts = self._facts
+        facts, devices = self._facts, self.devices()
         with self._database.begin() as session:
             time = session.scalars(select(DATABASE_NOW)).one()
             row = session.scalar(select(Worker).where(Worker.name == facts.name))
-            if row is not None and is_new:
-                session.delete(row)
-                session.flush()
+            if is_new:
+                # Of a process of an earlier day with the same number, and of this server before it was killed.
+                same_name = Worker.name == facts.name
+                before = same_name if facts.node is None else or_(same_name, Worker.node == facts.node)
+                for left in session.scalars(select(Worker.id).where(before)).all():
+                    session.execute(delete(Worker).where(Worker.id == left))
                 row = None
             if row is None:
                 row = Worker(**facts.model_dump(exclude={"lanes"}), lanes=",".join(facts.lanes), is_draining=False)
                 row.started_at = time
                 session.add(row)
-            row.seen_at = time
+            row.seen_at, row.devices = time, devices
             # Looked for without locks: a DELETE would wait for every row that another worker is just writing.
             for forgotten in session.scalars(select(Worker.id).where(Worker.seen_at < time - _FORGOTTEN)).all():
                 session.execute(delete(Worker).where(Worker.id == forgotten))
             return row.is_draining
+
+
+def heard_of_lately() -> ColumnElement[bool]:
+    """Return the condition on the line of a worker that has said lately that it is there."""
+    return Worker.seen_at > DATABASE_NOW - text(_MISSED_SQL)
+
+
+def is_heard_of(session: Session, node: str | None) -> bool:
+    """Return whether a server of that name has said lately that it is there."""
+    heard = select(Worker.id).where(Worker.node == node, heard_of_lately())
+    return session.scalar(heard.limit(1)) is not None
 
 
 def _view(row: Worker, running: list[Job], time: datetime) -> WorkerView:
@@ -177,6 +203,8 @@ def _view(row: Worker, running: list[Job], time: datetime) -> WorkerView:
         lanes=[Lane(name) for name in row.lanes.split(",") if name in set(Lane)],
         version=row.version,
         is_server=row.is_server,
+        node=row.node,
+        address=row.address,
         state=state,
         is_other_version=row.version != __version__,
         started_at=row.started_at,

@@ -4,7 +4,7 @@ A docket has carriers, a carrier sides, a side takes, of which one is chosen. Jo
 on and the ledger hang from the docket. A chain is said once, and copied into every take that came through it.
 """
 
-from inkwell_groove.store.models.accounts import AccessEntry, Account, ScriptToken, SignIn
+from inkwell_groove.store.models.accounts import AccessEntry, Account, FailedAttempts, ScriptToken, SignIn
 from inkwell_groove.store.models.authorities import Heading, HeadingMerge, HeadingVariant
 from inkwell_groove.store.models.base import EXACT, NOW, Base, UtcDateTime, now
 from inkwell_groove.store.models.dockets import (
@@ -24,8 +24,8 @@ from inkwell_groove.store.models.duplicates import HeldFile, SoundRelation
 from inkwell_groove.store.models.files import Bundle, BundleFile, FileStep, HouseDocument
 from inkwell_groove.store.models.sources import LookUp, OwnRelease, SourceAnswer, SourceChoice, SourceRule
 from inkwell_groove.store.models.survey import NAME_LENGTH, Dismissal, NameUse, SurveyFinding, SurveyRun
-from inkwell_groove.store.models.transfer import OpticalDrive, Recording, StoredChain, StoredStartingPoint
-from inkwell_groove.store.models.work import Job, LedgerEntry, NamedLock, News, Worker
+from inkwell_groove.store.models.transfer import Connection, OpticalDrive, Recording, StoredChain, StoredStartingPoint
+from inkwell_groove.store.models.work import Job, Lease, LedgerEntry, NamedLock, News, Worker
 
 __all__ = [
     "EXACT",
@@ -39,10 +39,12 @@ __all__ = [
     "Bundle",
     "BundleFile",
     "Carrier",
+    "Connection",
     "DescribedValue",
     "DiscRead",
     "Dismissal",
     "Docket",
+    "FailedAttempts",
     "FileStep",
     "Heading",
     "HeadingMerge",
@@ -50,6 +52,7 @@ __all__ = [
     "HeldFile",
     "HouseDocument",
     "Job",
+    "Lease",
     "LedgerEntry",
     "LookUp",
     "NameUse",

@@ -42,6 +42,16 @@ class SignIn(Base):
     seen_at: Mapped[datetime] = mapped_column(default=now)
 
 
+class FailedAttempts(Base):
+    """Failures to sign in, by a key that tells a name and an address, or an address alone; kept as its SHA-256."""
+
+    __tablename__ = "failed_attempts"
+
+    key_sha256: Mapped[str] = mapped_column(String(64, collation=EXACT), primary_key=True)
+    failures: Mapped[int]
+    last_at: Mapped[datetime] = mapped_column(index=True)
+
+
 class ScriptToken(Base):
     """What a script of somebody's shows instead of signing in; kept as its SHA-256 alone. Never deleted: revoked."""
 

@@ -40,6 +40,7 @@ class LookUp(Base):
     outcome: Mapped[dict[str, Any] | None]
     began_at: Mapped[datetime] = mapped_column(default=now)
     began_by: Mapped[str] = mapped_column(String(100))
+    node: Mapped[str | None] = mapped_column(String(24))  # the server that asks
 
 
 class SourceChoice(Base):

@@ -51,6 +51,17 @@ class Recording(Base):
     document: Mapped[dict[str, Any]]
     refusal: Mapped[dict[str, Any] | None]
     began_at: Mapped[datetime] = mapped_column(default=now)
+    node: Mapped[str | None] = mapped_column(String(24))  # the server that records it, and takes it up again
+
+
+class Connection(Base):
+    """A source that is connected to a docket, and the server that has it. Its row goes when it is let go."""
+
+    __tablename__ = "connection"
+
+    transfer_key: Mapped[str] = mapped_column(String(32, collation=EXACT), primary_key=True)
+    docket_id: Mapped[int] = mapped_column(ForeignKey("docket.id"), index=True)
+    node: Mapped[str] = mapped_column(String(24))
 
 
 class OpticalDrive(Base):

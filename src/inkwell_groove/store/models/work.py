@@ -27,6 +27,7 @@ class Job(Base):
     arguments: Mapped[dict[str, Any]]
     state: Mapped[str] = mapped_column(String(12), index=True, default="waiting")
     lane: Mapped[str] = mapped_column(String(12), default="steady")
+    node: Mapped[str | None] = mapped_column(String(24))  # the only server that can run it
     owner: Mapped[str | None] = mapped_column(String(80))
     token: Mapped[str | None] = mapped_column(String(16))
     lease_until: Mapped[datetime | None]
@@ -56,6 +57,10 @@ class Worker(Base):
     version: Mapped[str] = mapped_column(String(40))
     is_server: Mapped[bool] = mapped_column(default=False)  # it answers browsers too, so it does not drain
     is_draining: Mapped[bool] = mapped_column(default=False)  # begins no other job, and leaves
+    # Of a server: its name, where others reach it, and what it has to record from and to read discs with.
+    node: Mapped[str | None] = mapped_column(String(24), index=True)
+    address: Mapped[str] = mapped_column(String(200), default="")
+    devices: Mapped[dict[str, Any] | None]
     started_at: Mapped[datetime]
     seen_at: Mapped[datetime]
 
@@ -68,6 +73,16 @@ class News(Base):
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     at: Mapped[datetime] = mapped_column(index=True)
     item: Mapped[dict[str, Any]]
+
+
+class Lease(Base):
+    """What only one process of a house does at a time, and who does it until when."""
+
+    __tablename__ = "lease"
+
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    owner: Mapped[str] = mapped_column(String(80))
+    until: Mapped[datetime]
 
 
 class NamedLock(Base):

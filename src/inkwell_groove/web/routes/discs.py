@@ -67,9 +67,9 @@ def say_offset(room: Room, who: Who, drive_id: str, said: SaidOffset) -> DrivesV
 
 
 @router.post("/discs/{name}/wiping", operation_id="wipeDisc")
-def wipe(room: Room, name: str) -> DrivesView:
-    """What one does by hand, with a simulated disc."""
-    return room.discs.wipe(name)
+def wipe(room: Room, name: str, node: Annotated[str, Query(max_length=24)] = "") -> DrivesView:
+    """What one does by hand, with a simulated disc; `node` is the server beside which it lies."""
+    return room.discs.wipe(name, node=node)
 
 
 @router.get("/sides/{side_id}/disc", operation_id="disc")

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from fastapi import Path, Query, WebSocket, WebSocketDisconnect
+from fastapi import Depends, Path, Query, WebSocket, WebSocketDisconnect
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
@@ -33,6 +33,12 @@ _TELL_EVERY_S = 0.25
 _POLICY = 1008  # WebSocket close code: the message is against the rules (RFC 6455)
 
 
+def _check_here(room: Room, key: str) -> None:
+    """Send a socket on to the server that has the transfer."""
+    room.transfers.check_here(key)
+
+
+_AT_ITS_SERVER = [Depends(_check_here)]
 Command = Literal["arm", "disarm", "record", "pause", "go-on", "stop", "let-go", "listen-for-loudest", "use-loudest"]
 _COMMANDS: dict[Command, Callable[[Session], None]] = {
     "arm": Session.arm,
@@ -186,7 +192,7 @@ def peaks(
     return Response(data, media_type="application/octet-stream", headers={"Cache-Control": "no-store"})
 
 
-@router.websocket("/transfers/{key}/watch")
+@router.websocket("/transfers/{key}/watch", dependencies=_AT_ITS_SERVER)
 async def watch(socket: WebSocket, room: Room, key: str) -> None:
     """Sends `LiveNews` as JSON ten times a second, the first time with three minutes of history."""
     await socket.accept()
@@ -202,7 +208,7 @@ async def watch(socket: WebSocket, room: Room, key: str) -> None:
     await _close(socket, "this transfer is no longer connected")
 
 
-@router.websocket("/transfers/{key}/monitor")
+@router.websocket("/transfers/{key}/monitor", dependencies=_AT_ITS_SERVER)
 async def monitor(socket: WebSocket, room: Room, key: str) -> None:
     """Sends what comes in: first its rate and channels as JSON, then interleaved float32."""
     await socket.accept()
@@ -214,7 +220,7 @@ async def monitor(socket: WebSocket, room: Room, key: str) -> None:
             await socket.send_bytes(floats.astype("<f4").tobytes())
 
 
-@router.websocket("/transfers/{key}/sound")
+@router.websocket("/transfers/{key}/sound", dependencies=_AT_ITS_SERVER)
 async def sound(socket: WebSocket, room: Room, key: str) -> None:
     """Takes the browser's input. Tells `next_sample`, where to go on, at once, and then what is safe to forget."""
     await socket.accept()

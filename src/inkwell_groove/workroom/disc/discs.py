@@ -25,10 +25,11 @@ from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.disc.showing import disc_view
 from inkwell_groove.workroom.disc.standing import Standing, standing
 from inkwell_groove.workroom.disc.strip import STATES, state_of, strip_of
-from inkwell_groove.workroom.disc.views import DiscView, DrivesView, DriveView, StripView
+from inkwell_groove.workroom.disc.views import DiscBesideView, DiscView, DrivesView, DriveView, StripView
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.arguments import DiscTake, ReadDisc
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, Result
+from inkwell_groove.workroom.nodes import Nodes
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.plans import Plans
 from inkwell_groove.workroom.reading import is_disc, plan_of, side_label, side_row
@@ -50,10 +51,12 @@ class Discs(Part):
         plans: Plans,
         drives: OpticalDrives,
         given: Settings,
+        nodes: Nodes,
     ) -> None:
         super().__init__(database, media, events)
-        self._plans, self._drives, self._settings = plans, drives, given
+        self._plans, self._drives, self._settings, self._nodes = plans, drives, given, nodes
         self.recognise: Callable[[int], None] = lambda docket_id: None
+        self.changed: Callable[[], None] = lambda: None  # other servers are told what is in which drive
 
     def kinds(self) -> list[AnyKind]:
         functions = "inkwell_groove.workroom.jobs.discs"
@@ -73,51 +76,81 @@ class Discs(Part):
     # Drives
 
     def drives(self) -> DrivesView:
+        """Return the drives of this server and those of the other servers that are heard of, and what lies beside."""
+        own, others = self.of_this_server(), self._nodes.others()
+        return DrivesView(
+            drives=[*own.drives, *(one for other in others for one in other.devices.drives.drives)],
+            discs=[*own.discs, *(one for other in others for one in other.devices.drives.discs)],
+        )
+
+    def of_this_server(self) -> DrivesView:
+        """Return the drives of this machine as they are called in the house, and the discs beside them."""
+        node = "" if self._nodes.is_alone else self._nodes.name
         with self._database.begin() as session:
             known = {one.id: one for one in session.scalars(select(OpticalDrive))}
             busy = self._busy(session)
         views = []
         for kind, disc, toc in self._drives.drives():
-            row = known.get(kind.id)
+            drive_id = self._nodes.id_of(kind.id)
+            row = known.get(drive_id)
             offset = row.offset_samples if row else None if kind.has_offset else 0
             told_by = row.offset_from if row else "" if kind.has_offset else "an image has none"
             views.append(
                 DriveView(
-                    id=kind.id,
-                    name=kind.name,
+                    id=drive_id,
+                    name=self._nodes.name_of(kind.name),
+                    node=node,
+                    is_image=not kind.has_offset,
                     disc=disc,
                     toc=toc,
                     offset_samples=offset,
                     offset_from=told_by,
-                    busy=kind.id in busy,
+                    busy=drive_id in busy,
                 )
             )
-        return DrivesView(drives=views, discs=self._drives.discs())
+        discs = [
+            DiscBesideView(
+                name=one.name,
+                scratched=one.scratched,
+                wiped=one.wiped,
+                in_drive=one.in_drive and self._nodes.id_of(one.in_drive),
+                node=node,
+            )
+            for one in self._drives.discs()
+        ]
+        return DrivesView(drives=views, discs=discs)
 
     def put_in(self, drive_id: str, disc: str) -> DrivesView:
         """Raises Missing, Conflict where the drive is not empty, Refused for an image that cannot be understood."""
-        self.drives()  # what was ejected at the end of a reading is out
-        self._drives.put_in(drive_id, disc)
+        here = self._nodes.here(drive_id)
+        self.of_this_server()  # what was ejected at the end of a reading is out
+        self._drives.put_in(here, disc)
+        self.changed()
         return self.drives()
 
     def take_out(self, drive_id: str) -> DrivesView:
         """Raises Missing, or Conflict while the drive is reading."""
+        here = self._nodes.here(drive_id)
         with self._database.begin() as session:
             if drive_id in self._busy(session):
                 raise Conflict(
-                    "it is reading", where=self._drives.kind(drive_id).name, remedy="Wait, or cancel the reading"
+                    "it is reading", where=self._drives.kind(here).name, remedy="Wait, or cancel the reading"
                 )
-        self._drives.take_out(drive_id)
+        self._drives.take_out(here)
+        self.changed()
         return self.drives()
 
-    def wipe(self, disc: str) -> DrivesView:
-        """Raises Missing, or Conflict while the disc is in a drive."""
+    def wipe(self, disc: str, *, node: str = "") -> DrivesView:
+        """Wipe a disc beside the drives of a server. Raises Missing, or Conflict while the disc is in a drive."""
+        if node and node != self._nodes.name:
+            self._nodes.send_to(node)
         self._drives.wipe(disc)
+        self.changed()
         return self.drives()
 
     def set_offset(self, drive_id: str, offset_samples: int, *, who: str) -> DrivesView:
         """What the archivist knows of a drive. Raises Missing."""
-        kind = self._drives.kind(drive_id)
+        kind = self._drives.kind(self._nodes.here(drive_id))
         with self._database.begin() as session:
             self._keep_offset(session, drive_id, offset_samples, "said by the archivist")
             ledger.record(
@@ -127,6 +160,7 @@ class Discs(Part):
                 docket_id=None,
                 after={"drive": drive_id, "offset_samples": offset_samples},
             )
+        self.changed()
         return self.drives()
 
     def _busy(self, session: Session) -> set[str]:
@@ -134,9 +168,9 @@ class Discs(Part):
         busy = set()
         for row in session.scalars(select(DiscRead).where(DiscRead.state == "reading")):
             if state_of(self._media.disc_read(row.id)).ejected:
-                if row.asked["eject"] and not row.asked.get("is_out"):
+                if row.asked["eject"] and not row.asked.get("is_out") and self._nodes.is_here(row.drive_id):
                     row.asked = {**row.asked, "is_out": True}
-                    self._drives.take_out(row.drive_id)
+                    self._drives.take_out(self._nodes.here(row.drive_id))
             else:
                 busy.add(row.drive_id)
         return busy
@@ -158,8 +192,9 @@ class Discs(Part):
 
         Raises Missing, Refused for a side that is no disc's, Conflict where the drive is empty or reading.
         """
-        order = self._drives.order(drive_id)
-        toc = next(toc for kind, _, toc in self._drives.drives() if kind.id == drive_id)
+        here = self._nodes.here(drive_id)
+        drive_id, order, kind = self._nodes.id_of(here), self._drives.order(here), self._drives.kind(here)
+        toc = next(toc for one, _, toc in self._drives.drives() if one.id == here)
         assert toc is not None
         chosen = numbers_to_read(toc, numbers)
         with self._database.begin() as session:
@@ -167,16 +202,16 @@ class Discs(Part):
             if not is_disc(side):
                 raise Refused("this is not a compact disc", where=side_label(side), remedy="Record it under Transfer")
             if drive_id in self._busy(session):
-                raise Conflict("it is reading", where=self._drives.kind(drive_id).name, remedy="Wait until it is done")
+                raise Conflict("it is reading", where=kind.name, remedy="Wait until it is done")
             before = standing(side.disc_reads)
             drive = session.get(OpticalDrive, drive_id)
-            has_offset = self._drives.kind(drive_id).has_offset
+            has_offset = kind.has_offset
             asked = {
                 "numbers": chosen,
                 "twice": twice,
                 "slowly": slowly,
                 "eject": eject,
-                "drive_name": self._drives.kind(drive_id).name,
+                "drive_name": self._nodes.name_of(kind.name),
                 "offset_samples": drive.offset_samples if drive else None if has_offset else 0,
                 "offset_from": drive.offset_from if drive else "assumed" if has_offset else "the drive's record",
             }
@@ -204,7 +239,14 @@ class Discs(Part):
                 read_at=now().isoformat(timespec="seconds"),
             )
             subject = f"{side.carrier.docket.shelfmark}, {side_label(side).lower()}"
-            job = self.jobs.ask(session, READ, docket_id=side.carrier.docket_id, subject=subject, arguments=arguments)
+            job = self.jobs.ask(
+                session,
+                READ,
+                docket_id=side.carrier.docket_id,
+                subject=subject,
+                arguments=arguments,
+                node=self._nodes.name,
+            )
             row.job_id = job.id
             docket_id = row.docket_id
         self._events.docket_changed(docket_id)
@@ -329,7 +371,7 @@ class Discs(Part):
         )
         docket = side.carrier.docket
         subject = f"{docket.shelfmark}, {side_label(side).lower()}"
-        self.jobs.ask(session, TAKE, docket_id=docket.id, subject=subject, arguments=arguments)
+        self.jobs.ask(session, TAKE, docket_id=docket.id, subject=subject, arguments=arguments, node=self._nodes.name)
 
     def _has_take(self, session: Session, job: Job, arguments: DiscTake, result: Result) -> None:
         side, who = side_row(session, arguments.side_id, lock=True), arguments.who

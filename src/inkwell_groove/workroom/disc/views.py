@@ -11,7 +11,6 @@ from inkwell_groove.core.disc.layout import GapChoice
 from inkwell_groove.core.disc.reading import Phase
 from inkwell_groove.core.disc.record import Gap, Grade, Opening, TrackRead, Verdict
 from inkwell_groove.core.disc.toc import Toc
-from inkwell_groove.devices.drives import DiscBeside
 from inkwell_groove.workroom.views import JobView, Refusal, View
 
 
@@ -20,6 +19,8 @@ class DriveView(View):
 
     id: str
     name: str
+    node: str = Field(default="", description="The server that has it, where there are several.")
+    is_image: bool = Field(default=False, description="It reads images of discs, so it has no offset.")
     disc: str | None
     toc: Toc | None
     offset_samples: int | None = Field(description="None while it is not known.")
@@ -27,9 +28,19 @@ class DriveView(View):
     busy: bool = Field(description="Whether it is reading: the disc cannot be taken out.")
 
 
+class DiscBesideView(View):
+    """A disc that can be put into the drives of the server beside which it lies."""
+
+    name: str
+    scratched: bool
+    wiped: bool
+    in_drive: str | None
+    node: str = ""
+
+
 class DrivesView(View):
     drives: list[DriveView]
-    discs: list[DiscBeside]
+    discs: list[DiscBesideView]
 
 
 class DiscTrackView(View):

@@ -30,7 +30,7 @@ def main(words: Sequence[str] | None = None) -> int:
         with alone:
             findings = examine(
                 database,
-                MediaStore(given.media_root, others=given.other_roots),
+                MediaStore(given.media_root, others=given.other_roots, recordings=given.recordings_root),
                 depth="thorough" if wanted.thorough else "usual",
             )
             mended = mend(findings) if wanted.mend else 0

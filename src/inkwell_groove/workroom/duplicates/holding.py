@@ -25,6 +25,7 @@ from inkwell_groove.workroom.files.sheet import files_of
 from inkwell_groove.workroom.files.steps import BRING_BACK, SET_ASIDE, nothing_else_runs
 from inkwell_groove.workroom.jobs.arguments import MoveFiles
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind
+from inkwell_groove.workroom.leases import Leases
 from inkwell_groove.workroom.ledger import WayBack
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.taking_back import Going, Gone, Way
@@ -254,9 +255,12 @@ class Holding(Part):
         return pairs
 
     def _keep_watch(self) -> None:
+        """Look now and then for files whose day has passed; one server of a house does."""
+        leases = Leases(self._database)
         while True:
             try:
-                self.let_go(now())
+                if leases.hold("holding", 2 * _LOOK_EVERY_S):
+                    self.let_go(now())
             except InkwellError:
                 log.warning("the holding folder waits for the database", exc_info=True)
             if self._stopping.wait(_LOOK_EVERY_S):

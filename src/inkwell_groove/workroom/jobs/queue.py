@@ -63,14 +63,15 @@ class JobQueue:
         owner: str,
         lease_s: float = LEASE_S,
         is_alone: bool = True,
+        node: str | None = None,
     ) -> None:
-        """`owner` names this process to whoever looks at the rows.
+        """`owner` names this process to whoever looks at the rows. `node` is the name of a server among several.
 
         Where it `is_alone` with the data, a job that this version cannot run fails. Otherwise it is left to a process
         of another version.
         """
         self._database, self._events, self._owner = database, events, owner
-        self._lease_s, self._is_alone = lease_s, is_alone
+        self._lease_s, self._is_alone, self._node = lease_s, is_alone, node
         self._kinds: Mapping[str, AnyKind] = {kind.name: kind for kind in kinds}
         self._unreadable: set[int] = set()  # jobs whose arguments only another version can read
         self._claiming = threading.Lock()
@@ -83,10 +84,18 @@ class JobQueue:
         self._lock = threading.Lock()
 
     def ask(
-        self, session: Session, kind_name: str, *, docket_id: int | None, subject: str, arguments: dict[str, Any]
+        self,
+        session: Session,
+        kind_name: str,
+        *,
+        docket_id: int | None,
+        subject: str,
+        arguments: dict[str, Any],
+        node: str | None = None,
     ) -> Job:
-        """Return a new waiting job in the caller's transaction."""
-        job = Job(kind=kind_name, lane=self._kinds[kind_name].lane, docket_id=docket_id, subject=subject[:200])
+        """Return a new waiting job in the caller's transaction, for the server called `node` alone if that is given."""
+        lane = Lane.DEVICE if node else self._kinds[kind_name].lane
+        job = Job(kind=kind_name, lane=lane, node=node, docket_id=docket_id, subject=subject[:200])
         job.arguments, job.state, job.message = arguments, WAITING, ""
         job.attempts, job.progress, job.asked_at, job.is_cancelled = 0, 0.0, now(), False
         session.add(job)
@@ -120,7 +129,7 @@ class JobQueue:
         """
         tokens = []
         with self._database.begin() as session:
-            for job in session.scalars(select(Job).where(Job.state == RUNNING, Job.lane.in_(lanes))):
+            for job in session.scalars(select(Job).where(Job.state == RUNNING, Job.lane.in_(lanes), *self._for_here())):
                 tokens += [job.token] if job.token is not None else []
                 self._run_again(session, job, why, at_once=True)
         return tokens
@@ -150,7 +159,7 @@ class JobQueue:
     def _look_for(self, lanes: Collection[Lane]) -> None:
         """Find the jobs that may be claimed now, the oldest first."""
         may_begin = Job.state == WAITING, Job.lane.in_(lanes), or_(Job.retry_at.is_(None), Job.retry_at <= DATABASE_NOW)
-        oldest = select(Job).where(*may_begin, *self._mine()).order_by(Job.id).limit(_CANDIDATES)
+        oldest = select(Job).where(*may_begin, *self._known(), *self._for_here()).order_by(Job.id).limit(_CANDIDATES)
         with self._database.begin() as session:
             # Left to itself the database reads all jobs that ever were, in their order.
             found = list(session.scalars(oldest.with_hint(Job, "USE INDEX (ix_job_state)", "mysql")))
@@ -159,7 +168,11 @@ class JobQueue:
         self._found = deque(found)
         self._found_in, self._found_s = frozenset(lanes), time.monotonic()
 
-    def _mine(self) -> list[ColumnElement[bool]]:
+    def _for_here(self) -> list[ColumnElement[bool]]:
+        """Return what is asked of jobs so that they may run here, and not at another server alone."""
+        return [] if self._is_alone else [or_(Job.node.is_(None), Job.node == self._node)]
+
+    def _known(self) -> list[ColumnElement[bool]]:
         """Return what is asked of jobs so that this version can run them, or end them where nobody else will."""
         if self._is_alone:
             return []
@@ -262,7 +275,7 @@ class JobQueue:
     def tend(self, running_here: Collection[int], lanes: Collection[Lane] = frozenset(Lane)) -> float | None:
         with self._database.begin() as session:
             is_over = Job.state == RUNNING, Job.lease_until < DATABASE_NOW, Job.id.not_in(running_here)
-            expired_ids = session.scalars(select(Job.id).where(*is_over, *self._mine())).all()
+            expired_ids = session.scalars(select(Job.id).where(*is_over, *self._known())).all()
             left = func.timestampdiff(text("MICROSECOND"), DATABASE_NOW, func.min(Job.retry_at))
             to_retry = Job.state == WAITING, Job.retry_at.is_not(None), Job.lane.in_(lanes)
             left_us = session.scalar(select(left).where(*to_retry))

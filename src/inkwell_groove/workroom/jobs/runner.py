@@ -40,15 +40,19 @@ class JobRunner:
         lanes: frozenset[Lane] = frozenset(Lane),
         broker: str = "",
         lease_s: float = LEASE_S,
+        node: str | None = None,
     ) -> None:
         """At most `workers` jobs of the lanes run at a time in processes of this one, and one quick one.
 
         Each may take `memory_bytes`. With a broker there are other processes that run jobs: they are told of each job,
-        and each holds the jobs it runs under a lease.
+        and each holds the jobs it runs under a lease. `node` is the name of a server among several: it alone runs what
+        is asked for at that name.
         """
         self.name = f"{socket.gethostname()[:60]} {os.getpid()}"
         self._media, self._lanes, self._is_alone = media, lanes, not broker
-        self._queue = JobQueue(database, events, kinds, owner=self.name, lease_s=lease_s, is_alone=self._is_alone)
+        self._queue = JobQueue(
+            database, events, kinds, owner=self.name, lease_s=lease_s, is_alone=self._is_alone, node=node
+        )
         renew_every_s = lease_s / 3 if self._is_alone else min(_HEARD_AFTER_S, lease_s / 3)
         self._here = LocalEngine(
             kinds, media, workers=workers, memory_bytes=memory_bytes, lanes=lanes, renew_every_s=renew_every_s
@@ -58,7 +62,6 @@ class JobRunner:
             from inkwell_groove.workroom.jobs.house import HouseEngine  # with Celery, which one machine does not need
 
             self._engine = HouseEngine(broker, self._here)
-        self._lane_of = {kind.name: kind.lane for kind in kinds}
 
     def start(self, *, left_over: frozenset[Lane] = frozenset(Lane)) -> None:
         """Run jobs from now on.
@@ -94,16 +97,19 @@ class JobRunner:
         docket_id: int | None,
         subject: str,
         arguments: Arguments | Callable[[int], Arguments],
+        node: str | None = None,
     ) -> Job:
         """Return a new waiting job in the caller's transaction, which begins once that is committed.
 
-        `arguments` may be a function of the job's number, where a file or folder is named by it.
+        It runs at the server called `node` alone, if that is given and several work together. `arguments` may be a
+        function of the job's number, where a file or folder is named by it.
         """
         given: dict[str, Any] = {} if callable(arguments) else arguments.model_dump(mode="json")
-        job = self._queue.ask(session, kind, docket_id=docket_id, subject=subject, arguments=given)
+        node = None if self._is_alone else node
+        job = self._queue.ask(session, kind, docket_id=docket_id, subject=subject, arguments=given, node=node)
         if callable(arguments):
             job.arguments = arguments(job.id).model_dump(mode="json")
-        after_commit(session, lambda: self._engine.announce(self._lane_of[kind]))
+        after_commit(session, lambda: self._engine.announce(Lane(job.lane)))
         return job
 
     def cancel(self, job_id: int) -> JobView:

@@ -77,6 +77,8 @@ def keep(arguments: Keep, task: Task) -> Result:
         )
     with task.media.workspace() as work:
         beside, drawn = work / PEAKS_NAME, folder / PEAKS_NAME
+        if sound.stat().st_dev != work.stat().st_dev:
+            sound = _copied(sound, work / SOUND_NAME, sha256, name, progress)
         if peaks.usable(drawn, samples=form.samples):
             shutil.copyfile(drawn, beside)
         else:
@@ -202,6 +204,20 @@ def _mended(media: MediaStore, upload: Path, work: Path, name: str, progress: Pr
         f"The file as it came is kept, SHA-256 {original}."
     )
     return target, note
+
+
+def _copied(source: Path, target: Path, sha256: str, name: str, progress: Progress) -> Path:
+    """Copy a file to another disk and return the copy, read back. Raises ProofFailed if it is not the same."""
+    progress(0.2, "copying it into the store")
+    shutil.copyfile(source, target)
+    sync_file(target)
+    if sha256_of(target) != sha256:
+        raise ProofFailed(
+            "the store gives back something else than was copied into it",
+            where=name,
+            remedy="Look at the store's disk; the recording as it is lies where it was recorded",
+        )
+    return target
 
 
 def _copy(source: BinaryIO, out: BinaryIO, size: int, progress: Progress) -> None:

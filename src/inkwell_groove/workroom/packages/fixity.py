@@ -25,6 +25,7 @@ from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.arguments import OfPackage
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane
+from inkwell_groove.workroom.leases import Leases
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.views import JobView, View
 
@@ -287,9 +288,12 @@ class Fixity(Part):
         ]
 
     def _keep_watch(self) -> None:
-        """Looks every hour whether packages are due, and has them checked."""
+        """Look every hour whether packages are due, and have them checked; one server of a house does."""
+        leases = Leases(self._database)
         while not self._stopping.wait(_LOOK_EVERY_S):
             try:
+                if not leases.hold("fixity", 2 * _LOOK_EVERY_S):
+                    continue
                 with self._database.begin() as session:
                     due = self._due(session)
                     if due and _under_way(session) is None:

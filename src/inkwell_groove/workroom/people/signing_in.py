@@ -5,8 +5,6 @@ from __future__ import annotations
 import hashlib
 import math
 import secrets
-import threading
-import time
 from datetime import timedelta
 from ipaddress import IPv6Address, ip_address
 from typing import NamedTuple
@@ -15,10 +13,10 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.accounts import Person, Role, accept_password, lesser, name_key
-from inkwell_groove.core.attempts import Attempts
+from inkwell_groove.core.attempts import AttemptLimit
 from inkwell_groove.core.description import clean_text
 from inkwell_groove.core.errors import Conflict, NotSignedIn, Refused, TooOften
-from inkwell_groove.store.database import Database, after_commit
+from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Account, ScriptToken, SignIn, now
 from inkwell_groove.store.settings import Settings
@@ -26,11 +24,17 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.fanout import Fanout
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.people.access_log import forget_the_oldest, note
+from inkwell_groove.workroom.people.attempts import Attempts
 from inkwell_groove.workroom.people.passwords import Passwords
 
 IDLE, LONGEST = timedelta(hours=12), timedelta(days=30)
 _SEEN_EVERY = timedelta(minutes=5)  # how exactly it is kept when a browser or a script was last seen
 _MINUTE_S, _HOUR_S, _DAY_S = 60.0, 3600.0, 86400.0
+# By name and address together: nobody keeps somebody else out by failing in their name from elsewhere.
+_BY_NAME = AttemptLimit(free=5, first_wait_s=_MINUTE_S, longest_wait_s=_HOUR_S, forget_s=_DAY_S)
+# By address, whatever the name: short waits, since a whole house may stand behind one address.
+_BY_ADDRESS = AttemptLimit(free=30, first_wait_s=_MINUTE_S / 2, longest_wait_s=_MINUTE_S, forget_s=_HOUR_S)
+LEFT = "somebody left"
 
 
 class Credential(NamedTuple):
@@ -49,15 +53,8 @@ class SigningIn(Part):
         super().__init__(database, media, events)
         self._settings, self._passwords = given, passwords
         self.left: Fanout[str] = Fanout(backlog=1)
-        # By name and address together: nobody keeps somebody else out by failing in their name from elsewhere.
-        self._by_name = Attempts(
-            free=5, first_wait_s=_MINUTE_S, longest_wait_s=_HOUR_S, forget_s=_DAY_S, clock=time.monotonic
-        )
-        # By address, whatever the name: short waits, since a whole house may stand behind one address.
-        self._by_address = Attempts(
-            free=30, first_wait_s=_MINUTE_S / 2, longest_wait_s=_MINUTE_S, forget_s=_HOUR_S, clock=time.monotonic
-        )
-        self._counting = threading.Lock()
+        self._attempts = Attempts(database)
+        events.hear(LEFT, lambda facts: self.left.publish("somebody"))
 
     @property
     def is_needed(self) -> bool:
@@ -185,36 +182,31 @@ class SigningIn(Part):
         self.somebody_left(session)
 
     def somebody_left(self, session: Session) -> None:
-        """Have every open stream look again at whether it may go on, once the transaction is committed."""
-        after_commit(session, lambda: self.left.publish("somebody"))
+        """Have every open stream, at any server, look again at whether it may go on once this is committed."""
+        self._events.tell_servers_with(session, LEFT)
 
     def close(self) -> None:
         self.left.close()
 
     def _begin_attempt(self, by_name: str, by_address: str) -> None:
-        """Count a try as failed before it is made, so that many at once do not pass the limit. Raises TooOften."""
-        with self._counting:
-            wait_s = max(self._by_name.wait_s(by_name), self._by_address.wait_s(by_address))
-            if wait_s > 0:
-                minutes = math.ceil(wait_s / 60)
-                raise TooOften(
-                    "too many failed attempts",
-                    wait_s=wait_s,
-                    where="signing in",
-                    remedy=f"Try again in {minutes} minute{'' if minutes == 1 else 's'}",
-                )
-            self._by_name.failed(by_name)
-            self._by_address.failed(by_address)
+        """Count a try as failed before it is made. Raises TooOften."""
+        wait_s = self._attempts.begin({by_name: _BY_NAME, by_address: _BY_ADDRESS})
+        if wait_s > 0:
+            minutes = math.ceil(wait_s / 60)
+            raise TooOften(
+                "too many failed attempts",
+                wait_s=wait_s,
+                where="signing in",
+                remedy=f"Try again in {minutes} minute{'' if minutes == 1 else 's'}",
+            )
 
     def _was_right(self, by_name: str, by_address: str) -> None:
-        with self._counting:
-            self._by_name.succeeded(by_name)
-            self._by_address.not_failed(by_address)
+        self._attempts.succeeded(by_name)
+        self._attempts.not_failed(by_address)
 
     def _was_not_tried(self, by_name: str, by_address: str) -> None:
-        with self._counting:
-            self._by_name.not_failed(by_name)
-            self._by_address.not_failed(by_address)
+        self._attempts.not_failed(by_name)
+        self._attempts.not_failed(by_address)
 
 
 def digest(token: str) -> str:

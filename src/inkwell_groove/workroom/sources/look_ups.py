@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import or_, select, true
 from sqlalchemy.dialects.mysql import insert
 
 from inkwell_groove.catalogues.meridian import Meridian
@@ -32,9 +32,11 @@ from inkwell_groove.workroom.sources.own import OWN, OwnCatalogue
 from inkwell_groove.workroom.sources.showing import look_up_view
 from inkwell_groove.workroom.sources.views import LookUpView
 from inkwell_groove.workroom.sources.wanting import excerpts, here, stretches
+from inkwell_groove.workroom.workers import is_heard_of
 
 _WRITE_EVERY_S = 0.4
 BY_ITSELF = "by itself"
+_CANCEL = "cancel look-up"
 
 
 class AnswersKept:
@@ -71,6 +73,8 @@ class LookUps(Part):
         self.outside: list[Source] = [kind(address) for kind, address in addressed if address]
         self._running: dict[int, Asking] = {}
         self._lock = threading.Lock()
+        self._node, self._is_alone = given.node_name, given.is_alone
+        events.hear(_CANCEL, lambda facts: self._cancel(facts["docket_id"]))
 
     @property
     def names(self) -> list[str]:
@@ -78,9 +82,10 @@ class LookUps(Part):
         return [*(one.name for one in self.outside), OWN]
 
     def start(self) -> None:
-        """What ran when the server ended is broken off; what came of it until then is there."""
+        """What ran when this server ended is broken off; what came of it until then is there."""
+        mine = true() if self._is_alone else or_(LookUp.node == self._node, LookUp.node.is_(None))
         with self._database.begin() as session:
-            for row in session.scalars(select(LookUp).where(LookUp.state == "looking")):
+            for row in session.scalars(select(LookUp).where(LookUp.state == "looking", mine)):
                 row.state = "broken off"
 
     def close(self) -> None:
@@ -105,6 +110,10 @@ class LookUps(Part):
                 self.begin(docket_id, who=BY_ITSELF)
 
     def cancel(self, docket_id: int) -> None:
+        """Stop a docket's look-up, whichever server asks."""
+        self._events.tell_servers(_CANCEL, docket_id=docket_id)
+
+    def _cancel(self, docket_id: int) -> None:
         with self._lock:
             asking = self._running.get(docket_id)
         if asking is not None:
@@ -159,14 +168,14 @@ class LookUps(Part):
         asking = Asking(sources, cache=self.cache, timeout_s=self.timeout_s, anew=anew, changed=changed)
         with self._lock:
             if docket_id in self._running:
-                raise Conflict(
-                    "it is being looked up already", where=docket.shelfmark, remedy="Wait for it, or stop it"
-                )
+                raise _is_running(docket)
             self._running[docket_id] = asking
         try:
             with self._database.begin() as session:
-                row = session.get(LookUp, docket_id) or LookUp(docket_id=docket_id)
-                row.state, row.asks = "looking", _told(told, typed=typed is not None)
+                row = session.get(LookUp, docket_id, with_for_update=True) or LookUp(docket_id=docket_id)
+                if row.state == "looking" and row.node != self._node and is_heard_of(session, row.node):
+                    raise _is_running(docket)
+                row.state, row.asks, row.node = "looking", _told(told, typed=typed is not None), self._node
                 row.releases, row.heard, row.outcome = [], {}, None
                 row.answers = [one.model_dump(mode="json") for one in asking.answers.values()]
                 row.began_at, row.began_by = now(), who
@@ -195,6 +204,8 @@ class LookUps(Part):
     def _write(self, docket_id: int, asking: Asking, state: str) -> None:
         with self._database.begin() as session:
             row = session.get_one(LookUp, docket_id, with_for_update=True)
+            if row.node != self._node:
+                return  # this server was not heard of for a while, and another one asks by now
             row.state = state
             row.answers = [one.model_dump(mode="json") for one in asking.answers.values()]
             row.releases = [
@@ -205,6 +216,10 @@ class LookUps(Part):
                 docket = docket_row(session, docket_id)
                 row.outcome = _outcome(self.candidates(docket, row))
         self._events.publish({"kind": "look-up", "docket_id": docket_id})
+
+
+def _is_running(docket: Docket) -> Conflict:
+    return Conflict("it is being looked up already", where=docket.shelfmark, remedy="Wait for it, or stop it")
 
 
 def releases_of(row: LookUp) -> list[SourceRelease]:

@@ -14,12 +14,16 @@ from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Docket, LookUp, SourceChoice
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.leases import Leases
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import WHOLE
 from inkwell_groove.workroom.sources.choosing import Choosing
 from inkwell_groove.workroom.sources.look_ups import LookUps, undescribed
 from inkwell_groove.workroom.sources.reconciling import Reconciling
 from inkwell_groove.workroom.sources.views import ChangeView, ShelfLookUpLine, ShelfLookUpView
+
+_LEASE, _LEASE_S = "look up the shelf", 180.0  # renewed before each docket
+_STOP = "stop looking up the shelf"
 
 
 class ShelfLookUps(Part):
@@ -38,6 +42,8 @@ class ShelfLookUps(Part):
         self._look_ups, self._choosing, self._reconciling = look_ups, choosing, reconciling
         self._waiting: list[int] = []
         self._lock, self._stops = threading.Lock(), threading.Event()
+        self._leases = Leases(database)
+        events.hear(_STOP, lambda facts: self._stop())
 
     def close(self) -> None:
         self._stops.set()
@@ -48,19 +54,25 @@ class ShelfLookUps(Part):
             known = set(session.scalars(select(LookUp.docket_id).where(LookUp.state == "done")))
             wanted = [one.id for one in _shelf(session) if undescribed(one) and (anew or one.id not in known)]
         with self._lock:
-            if self._waiting:
+            if self._waiting or not self._leases.hold(_LEASE, _LEASE_S):
                 raise Conflict("the shelf is being looked up already", remedy="Wait for it, or stop it")
             self._waiting = list(wanted)
         self._stops.clear()
         if wanted:
             threading.Thread(target=self._go_through, args=(anew, who), name="look up the shelf", daemon=True).start()
+        else:
+            self._leases.let_go(_LEASE)
         return self.view()
 
     def stop(self) -> ShelfLookUpView:
+        """Stop looking up the shelf, whichever server does."""
+        self._events.tell_servers(_STOP)
+        return self.view()
+
+    def _stop(self) -> None:
         self._stops.set()
         for docket_id in list(self._waiting):
             self._look_ups.cancel(docket_id)
-        return self.view()
 
     def choose(self, docket_ids: Sequence[int], *, who: str) -> ShelfLookUpView:
         """Chooses the likeliest pressing of each, and takes what is proposed. Raises Conflict where one is not sure."""
@@ -97,7 +109,7 @@ class ShelfLookUps(Part):
                         changes=self._changes(session, docket, row) if row is not None and is_sure else [],
                     )
                 )
-        return ShelfLookUpView(running=bool(waiting), lines=lines)
+        return ShelfLookUpView(running=bool(waiting) or self._leases.is_held(_LEASE), lines=lines)
 
     def _changes(self, session: Session, docket: Docket, row: LookUp) -> list[ChangeView]:
         found = self._look_ups.candidates(docket, row)
@@ -108,6 +120,7 @@ class ShelfLookUps(Part):
             for docket_id in list(self._waiting):
                 if self._stops.is_set():
                     break
+                self._leases.hold(_LEASE, _LEASE_S)
                 # With nothing to ask by it stays "not asked"; running already, it is on its way.
                 with contextlib.suppress(InkwellError):
                     self._look_ups.begin(docket_id, anew=anew, who=who).join()
@@ -117,6 +130,8 @@ class ShelfLookUps(Part):
         finally:
             with self._lock:
                 self._waiting = []
+            with contextlib.suppress(InkwellError):  # without a database it ends by itself
+                self._leases.let_go(_LEASE)
             self._events.publish({"kind": "look-up", "docket_id": 0})
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import structlog
-from sqlalchemy import select
+from sqlalchemy import or_, select
 from sqlalchemy.orm import Session as Transaction
 
 from inkwell_groove import __version__
@@ -24,6 +24,7 @@ from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.arguments import Keep
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, Result
+from inkwell_groove.workroom.nodes import Nodes
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import docket_row, release_of, side_label, side_row, sides_of
 from inkwell_groove.workroom.takes import Takes, copy_of, made_take
@@ -63,13 +64,14 @@ class Books(Part):
         media: MediaStore,
         events: Events,
         takes: Takes,
+        nodes: Nodes,
         *,
         reserve_bytes: int,
         browser_patience_s: float = 120.0,
         clock: Clock = WALL,
     ) -> None:
         super().__init__(database, media, events)
-        self._takes = takes
+        self._takes, self._nodes = takes, nodes
         self._reserve_bytes = reserve_bytes
         self._browser_patience_s = browser_patience_s
         self._clock = clock
@@ -85,6 +87,8 @@ class Books(Part):
         """Takes up what a stopped server left: recordings are made takes, or wait for their browser."""
         with self._database.begin() as session:
             left = select(Recording.id).where(Recording.state.in_(["armed", "recording", "waiting for its browser"]))
+            if not self._nodes.is_alone:
+                left = left.where(or_(Recording.node == self._nodes.name, Recording.node.is_(None)))
             numbers = session.scalars(left).all()
         for number in numbers:
             try:
@@ -145,6 +149,7 @@ class Books(Part):
                 state="armed",
                 document={"begun": begun.model_dump(mode="json")},
                 began_at=now(),
+                node=self._nodes.name,
             )
             transaction.add(row)
             transaction.flush()
@@ -198,7 +203,7 @@ class Books(Part):
     def room_s(self, session: Connected) -> float:
         """How long can be recorded until only the reserve is left on the disk."""
         per_s = session.source.rate_hz * session.source.channels * session.bits // 8
-        return max(0.0, (self._media.space.free_bytes() - self._reserve_bytes) / per_s)
+        return max(0.0, (self._media.recording_space.free_bytes() - self._reserve_bytes) / per_s)
 
     # What follows from it.
 
@@ -222,7 +227,9 @@ class Books(Part):
     def _ask(self, transaction: Transaction, row: Recording, begun: Begun, found: dict[str, Any]) -> None:
         row.state, row.refusal = "keeping", None
         arguments = Keep(recording_id=row.id, name=begun.name, samples_sha256=found.get("samples_sha256"))
-        self.jobs.ask(transaction, KEEP, docket_id=row.docket_id, subject=begun.name, arguments=arguments)
+        # A folder of its own is seen by the server that recorded into it, and by no worker.
+        node = row.node if self._media.has_own_recordings else None
+        self.jobs.ask(transaction, KEEP, docket_id=row.docket_id, subject=begun.name, arguments=arguments, node=node)
 
     def _kept(self, transaction: Transaction, job: Job, arguments: Keep, result: Result) -> None:
         row = transaction.get_one(Recording, arguments.recording_id)

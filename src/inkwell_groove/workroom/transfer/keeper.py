@@ -36,7 +36,10 @@ class Keeper(Protocol):
         ...
 
     def ended(self, session: Connected, recording_id: int, found: dict[str, Any], *, reason: str) -> int | None:
-        """Makes it a take; returns the side to be armed for next, where the settings say so."""
+        """Make it a take; return the side to be armed for next, where the settings say so.
+
+        Raises InkwellError if only that cannot be found out.
+        """
         ...
 
     def unused(self, recording_id: int) -> None:

@@ -388,14 +388,14 @@ class Session:
             found = {"samples": recover(recorder.folder, recorder.begun)}
         self._enter("listening")
         self._say(f"Ended after {found['samples'] / self.source.rate_hz:.1f} s: {reason}")
-        next_side = self.keeper.ended(self, recording_id, found, reason=reason)
-        if next_side is not None and reason in ("run-out groove", "silence", "stylus lifted"):
-            self.settings = self.settings.model_copy(update={"side_id": next_side})
-            try:
+        try:
+            next_side = self.keeper.ended(self, recording_id, found, reason=reason)
+            if next_side is not None and reason in ("run-out groove", "silence", "stylus lifted"):
+                self.settings = self.settings.model_copy(update={"side_id": next_side})
                 self.arm()
                 self._say("Armed for the next side: turn over and lower the stylus")
-            except InkwellError as refusal:
-                self._say(f"Not armed for the next side: {refusal}")
+        except InkwellError as refusal:
+            self._say(f"Not armed for the next side: {refusal}")
         self._tell()
 
     def _note_fault(self, fault: Fault) -> None:

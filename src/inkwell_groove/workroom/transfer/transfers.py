@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 import uuid
 
 import structlog
+from sqlalchemy import select, true
 from sqlalchemy.orm import Session as Transaction
 
 from inkwell_groove.clock import WALL, Clock
-from inkwell_groove.core.errors import Conflict, Missing, Refused
+from inkwell_groove.core.errors import Conflict, InkwellError, Missing, Refused
 from inkwell_groove.core.peaks import PeakIndex
 from inkwell_groove.devices.pushed import BROWSER, PushedSource
 from inkwell_groove.devices.registry import Sources
 from inkwell_groove.devices.source import WORDS_BITS, SourceFacts
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.store.models import Docket
+from inkwell_groove.store.models import Connection, Docket, Recording
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.nodes import Elsewhere, Nodes, ServerAway
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import docket_row, not_of_disc, sides_of
 from inkwell_groove.workroom.transfer.books import Books
@@ -41,11 +44,12 @@ class Transfers(Part):
         events: Events,
         books: Books,
         sources: Sources,
+        nodes: Nodes,
         *,
         clock: Clock = WALL,
     ) -> None:
         super().__init__(database, media, events)
-        self._books = books
+        self._books, self._nodes = books, nodes
         self._sources = sources
         self._clock = clock
         self._sessions: dict[str, Session] = {}
@@ -68,7 +72,19 @@ class Transfers(Part):
     # Connecting.
 
     def offered(self) -> list[SourceFacts]:
-        return self._sources.offered()
+        """Return the sources of this server, and those of the other servers that are heard of."""
+        elsewhere = [one for other in self._nodes.others() for one in other.devices.sources if one.id != BROWSER.id]
+        return [*self.of_this_server(), *elsewhere]
+
+    def of_this_server(self) -> list[SourceFacts]:
+        """Return the browser's own input, and the sources of this machine, as they are called in the house."""
+        return [self._named(one) for one in self._sources.offered()]
+
+    def _named(self, facts: SourceFacts) -> SourceFacts:
+        """Return a source of this server as it is called in the house; a browser is at no server."""
+        if facts.id == BROWSER.id:
+            return facts
+        return facts.model_copy(update={"id": self._nodes.id_of(facts.id), "name": self._nodes.name_of(facts.name)})
 
     def connect(
         self,
@@ -83,8 +99,10 @@ class Transfers(Part):
     ) -> TransferView:
         """Opens a source for a docket: from now on its levels are seen; nothing is written.
 
-        Raises Missing, Refused for what the source cannot do, Conflict where it is in use.
+        Raises Missing, Refused for what the source cannot do, Conflict where it is in use, Elsewhere or ServerAway for
+        a source of another server.
         """
+        source_id = self._nodes.here(source_id)
         if bits not in WORDS_BITS:
             raise Refused(f"words of {bits} bit are not recorded", where="word length", remedy="Choose 24, or 16 or 32")
         with self._database.begin() as session:
@@ -92,6 +110,7 @@ class Transfers(Part):
             self._check(session, docket, settings)
         with self._lock:
             self._check_free(docket_id, source_id)
+            self._check_no_other_server(docket_id)
             made = Session(
                 key=uuid.uuid4().hex,
                 docket_id=docket_id,
@@ -103,26 +122,39 @@ class Transfers(Part):
                 changed=lambda: self._events.transfer_changed(docket_id),
                 clock=self._clock,
             )
+            self._note(made)
             self._sessions[made.key] = made
         made.start()
         self._events.transfer_changed(docket_id)
         return self.view(made)
 
     def session(self, key: str) -> Session:
-        """Raises Missing."""
+        """Raises Missing, Elsewhere or ServerAway for one of another server."""
         found = self._sessions.get(key)
         if found is None:
-            raise Missing("this transfer is no longer connected", remedy="Connect the source again")
+            self.check_here(key)
+            raise _not_connected()
         return found
 
+    def check_here(self, key: str) -> None:
+        """Raise Elsewhere or ServerAway for a transfer of another server."""
+        if key not in self._sessions and not self._nodes.is_alone:
+            with self._database.begin() as session:
+                row = session.get(Connection, key)
+            self._send_to(row)
+
     def of_docket(self, docket_id: int) -> Session | None:
-        return next((one for one in self._sessions.values() if one.docket_id == docket_id), None)
+        """Return the transfer of a docket, if it has one. Raises Elsewhere or ServerAway for one of another server."""
+        found = next((one for one in self._sessions.values() if one.docket_id == docket_id), None)
+        if found is None and not self._nodes.is_alone:
+            self._send_to(self._connection_of(docket_id))
+        return found
 
     def disconnect(self, key: str) -> None:
         """Ends a transfer; what is being recorded becomes a take."""
         session = self.session(key)
         session.close()
-        self._sessions.pop(key, None)
+        self._forget(session)
         self._events.transfer_changed(session.docket_id)
 
     def use(self, key: str, settings: TransferSettings) -> TransferView:
@@ -176,7 +208,7 @@ class Transfers(Part):
                 version=session.version,
                 docket_id=session.docket_id,
                 state=session.state,
-                source=session.source.facts,
+                source=self._named(session.source.facts),
                 rate_hz=session.source.rate_hz,
                 bits=session.bits,
                 channels=session.source.channels,
@@ -210,7 +242,8 @@ class Transfers(Part):
         if found is None:
             found = self._take_up(key)
         if found is None:
-            raise Missing("this transfer is no longer connected", remedy="Connect the source again")
+            self.check_here(key)
+            raise _not_connected()
         source = found.source
         if not isinstance(source, PushedSource):
             raise Refused("this source sends its own sound", where=source.facts.name)
@@ -241,6 +274,7 @@ class Transfers(Part):
                 clock=self._clock,
             )
             session.resume(taken.recorder, taken.recording_id, taken.next_sample, side_ids)
+            self._note(session)
             self._sessions[key] = session
         session.start()
         self._events.transfer_changed(docket_id)
@@ -256,18 +290,65 @@ class Transfers(Part):
 
     def _look_once(self) -> None:
         self._books.catch_up()
-        for key, session in list(self._sessions.items()):
+        self._tidy()
+        for session in list(self._sessions.values()):
             left_alone = self._clock.monotonic() - session.seen_at_s > _IDLE_S and session.state == "listening"
             if session.state == "ended" or left_alone:
                 session.close()
-                self._sessions.pop(key, None)
+                self._forget(session)
                 self._events.transfer_changed(session.docket_id)
+
+    # Which server has which transfer.
+
+    def _note(self, session: Session) -> None:
+        """Write down that this server has a transfer."""
+        with self._database.begin() as transaction:
+            transaction.merge(Connection(transfer_key=session.key, docket_id=session.docket_id, node=self._nodes.name))
+
+    def _forget(self, session: Session) -> None:
+        self._sessions.pop(session.key, None)
+        with contextlib.suppress(InkwellError):  # without a database its row is tidied away later
+            self._tidy()
+
+    def _tidy(self) -> None:
+        """Delete the rows of transfers that this server no longer has."""
+        mine = true() if self._nodes.is_alone else Connection.node == self._nodes.name
+        with self._lock, self._database.begin() as transaction:
+            for row in transaction.scalars(select(Connection).where(mine)):
+                if row.transfer_key not in self._sessions:
+                    transaction.delete(row)
+
+    def _connection_of(self, docket_id: int) -> Connection | None:
+        with self._database.begin() as session:
+            return session.scalar(select(Connection).where(Connection.docket_id == docket_id).limit(1))
+
+    def _send_to(self, row: Connection | None) -> None:
+        """Raise Elsewhere, or ServerAway, for a transfer that another server has."""
+        if row is not None and row.node != self._nodes.name:
+            self._nodes.send_to(row.node)
+
+    def _check_no_other_server(self, docket_id: int) -> None:
+        """Raise Conflict where the docket has a source at another server that is there."""
+        row = None if self._nodes.is_alone else self._connection_of(docket_id)
+        try:
+            self._send_to(row)
+        except Elsewhere as elsewhere:
+            raise Conflict(
+                "this docket has a source already", where=elsewhere.node, remedy="Disconnect that one first"
+            ) from elsewhere
+        except ServerAway:
+            return  # it holds nothing as far as anybody can see
 
     def _recorder(self, recording_id: int) -> Recorder:
         for session in self._sessions.values():
             recorder = session.recorder
             if recorder is not None and session.recording_id == recording_id:
                 return recorder
+        if not self._nodes.is_alone:
+            with self._database.begin() as transaction:
+                row = transaction.get(Recording, recording_id)
+                key = row.transfer_key if row is not None else ""
+            self.check_here(key)
         raise Missing(f"recording {recording_id} is over", remedy="Look at the take it became")
 
     def _check_free(self, docket_id: int, source_id: str) -> None:
@@ -290,3 +371,7 @@ class Transfers(Part):
         not_of_disc(side, "no deck plays it")
         if settings.chain_id is not None:
             chain_row(session, settings.chain_id)
+
+
+def _not_connected() -> Missing:
+    return Missing("this transfer is no longer connected", remedy="Connect the source again")
