@@ -28,8 +28,8 @@ def run(folder: Path) -> Iterator[str]:
     database.ensure_running()
     try:
         with Server(new_schema(database), folder / "media") as server:
-            rows, beside, planted = _collection()
-            _insert(server.database_url, rows, beside)
+            rows, beside, planted = collection()
+            insert(server.database_url, rows, beside)
             yield f"{len(rows)} files of {len(beside)} releases, {sum(map(len, planted.values()))} faults planted"
             yield f"surveyed in {_survey(server):.1f} s"
             for check in sorted(planted):
@@ -82,14 +82,14 @@ def _survey(server: Server) -> float:
     return time.perf_counter() - began
 
 
-def _collection() -> tuple[list[Row], dict[str, str], dict[str, set[int]]]:
+def collection(files_wanted: int = _FILES) -> tuple[list[Row], dict[str, str], dict[str, set[int]]]:
     """Rows, pictures beside, and the files (or the first of the release) that each check is to find."""
     rng = random.Random(8)
     rows: list[Row] = []
     beside: dict[str, str] = {}
     planted: dict[str, set[int]] = defaultdict(set)
     for number, (release, *_) in enumerate(invent(20_000, 303)):
-        if len(rows) >= _FILES:
+        if len(rows) >= files_wanted:
             break
         # Whether a band has its article is not for the survey to invent: here none has.
         name = release.credits[0].name.removeprefix("The ")
@@ -186,8 +186,8 @@ def _connect(url: str) -> pymysql.Connection[Any]:
     )
 
 
-def _insert(url: str, rows: list[Row], beside: dict[str, str]) -> None:
-    insert = (
+def insert(url: str, rows: list[Row], beside: dict[str, str]) -> None:
+    statement = (
         "INSERT INTO bundle_file (id, bundle_id, path, kind, size_bytes, sha256, audio_digest, origin_path, "
         "origin_sha256, facts, fields, pending) VALUES (%s, 1, %s, %s, 1, %s, '', %s, '', %s, %s, '{}')"
     )
@@ -205,8 +205,8 @@ def _insert(url: str, rows: list[Row], beside: dict[str, str]) -> None:
             for at, (path, sha256) in enumerate(beside.items(), start=1)
         ]
         for at in range(0, len(sound), 5_000):
-            cursor.executemany(insert, sound[at : at + 5_000])
-        cursor.executemany(insert, pictures)
+            cursor.executemany(statement, sound[at : at + 5_000])
+        cursor.executemany(statement, pictures)
         # As if it had come in long ago.
         cursor.execute("UPDATE bundle_file SET changed_at = NOW(6) - INTERVAL 1 DAY")
         cursor.execute("UPDATE bundle SET changed_at = NOW(6) - INTERVAL 1 DAY")

@@ -39,12 +39,14 @@ def groove(
     return whole, lead, lead + music
 
 
-def write_carrier(folder: Path, shelfmark: str, *, kind: str = "record", played_at: str = "33 1/3") -> Path:
+def write_carrier(
+    folder: Path, shelfmark: str, *, kind: str = "record", played_at: str = "33 1/3", music_s: float = 6.0
+) -> Path:
     """Write a record of two sides, or a cassette with both sides in one file, for the simulated decks."""
     folder.mkdir(parents=True, exist_ok=True)
     sides = []
     for index, letter in enumerate("AB" if kind == "record" else "A"):
-        samples, _, run_out = groove(index + 1)
+        samples, _, run_out = groove(index + 1, music_s=music_s)
         name = f"{shelfmark} {letter}.flac"
         soundfile.write(str(folder / name), samples, RATE_HZ, subtype="PCM_24")
         sides.append({"letter": letter, "file": name, "run_out_sample": run_out})

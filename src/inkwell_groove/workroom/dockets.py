@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import or_, select
@@ -14,11 +14,15 @@ from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, clean_
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
 from inkwell_groove.core.seen import check_seen
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Carrier, DescribedValue, Docket, Side, now
 from inkwell_groove.workroom import docket_ways, ledger
+from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.kept import Kept
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import WHOLE, WholeDocket, docket_row, newer_versions, recording_states, uploads_of
-from inkwell_groove.workroom.views import DocketLine, DocketView
+from inkwell_groove.workroom.views import DocketView
 
 TYPED = "typed in"
 CARRIER_FORMATS = {
@@ -37,11 +41,18 @@ CARRIER_SPEEDS = {
     "CD": "",
 }
 MAX_PAGE = 200
+_LINES_KEPT, _SHOWN_KEPT = 20_000, 500
 _SHELFMARK = re.compile(r"[^\x00-\x1f\x7f]{1,100}")
 
 
 class Dockets(Part):
     """Opening, finding and describing dockets; the ledger."""
+
+    def __init__(self, database: Database, media: MediaStore, events: Events) -> None:
+        super().__init__(database, media, events)
+        self._lines: Kept[int, str] = Kept(_LINES_KEPT)
+        self._shown: Kept[int, str] = Kept(_SHOWN_KEPT)
+        events.watch(self._hear, early=True)
 
     def open(
         self, *, shelfmark: str, carrier_format: str, carriers: int, who: str, catalogue_number: str = ""
@@ -110,9 +121,23 @@ class Dockets(Part):
             uploads = uploads_of(session, self._media, docket_id)
             return WholeDocket(docket, newer).view(uploads, recording_states(session, docket_id))
 
-    def shelf(self, *, search: str = "", limit: int = MAX_PAGE) -> list[DocketLine]:
-        """Dockets by shelfmark; `search` looks in the shelfmark and in every field of the description."""
-        query = select(Docket).options(*WHOLE).order_by(Docket.shelfmark).limit(min(limit, MAX_PAGE))
+    def shown(self, docket_id: int) -> str:
+        """Return a docket's `view` as JSON: everybody who opens it looks at the same one. Raises Missing."""
+        return self._shown.get([docket_id], self._read_shown)[docket_id]
+
+    def _read_shown(self, docket_ids: Sequence[int]) -> dict[int, str]:
+        views = {docket_id: self.view(docket_id) for docket_id in docket_ids}
+        for docket_id, view in views.items():
+            if view.uploads:
+                self._shown.forget(docket_id)  # how much has come is told of by nobody
+        return {docket_id: view.model_dump_json() for docket_id, view in views.items()}
+
+    def shelf(self, *, search: str = "", limit: int = MAX_PAGE) -> str:
+        """Return dockets by shelfmark, a list of `DocketLine` as JSON: everybody looks at the same lines.
+
+        `search` looks in the shelfmark and in every field of the description.
+        """
+        query = select(Docket.id).order_by(Docket.shelfmark).limit(min(limit, MAX_PAGE))
         if words := clean_text(search):
             like = "%" + re.sub(r"([%_\\])", r"\\\1", words) + "%"
             described = select(DescribedValue.docket_id).where(DescribedValue.value.like(like))
@@ -120,7 +145,20 @@ class Dockets(Part):
             mark = Docket.shelfmark.collate("utf8mb4_uca1400_ai_ci")
             query = query.where(or_(mark.like(like), Docket.id.in_(described)))
         with self._database.begin() as session:
-            return [WholeDocket(docket).line() for docket in session.scalars(query)]
+            numbers = session.scalars(query).all()
+        lines = self._lines.get(numbers, self._read_lines)
+        return f"[{','.join(lines[number] for number in numbers if number in lines)}]"
+
+    def _read_lines(self, docket_ids: Sequence[int]) -> dict[int, str]:
+        with self._database.begin() as session:
+            rows = session.scalars(select(Docket).options(*WHOLE).where(Docket.id.in_(docket_ids)))
+            return {docket.id: WholeDocket(docket).line().model_dump_json() for docket in rows}
+
+    def _hear(self, news: Mapping[str, Any]) -> None:
+        """Read a docket anew of which anything is told."""
+        if news.get("docket_id"):
+            self._lines.forget(news["docket_id"])
+            self._shown.forget(news["docket_id"])
 
     def describe(
         self,

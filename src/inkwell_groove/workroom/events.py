@@ -31,6 +31,7 @@ class Events(Fanout[dict[str, Any]]):
     def __init__(self) -> None:
         super().__init__(backlog=_BACKLOG)
         self._watchers: list[Callable[[Mapping[str, Any]], None]] = []
+        self._early: list[Callable[[Mapping[str, Any]], None]] = []
         self._handlers: dict[str, list[Callable[[Mapping[str, Any]], None]]] = defaultdict(list)
         self._shared: SharedNews | None = None
 
@@ -39,9 +40,14 @@ class Events(Fanout[dict[str, Any]]):
         self._shared = SharedNews(database, self._give)
         self._shared.start(listens=listens)
 
-    def watch(self, watcher: Callable[[Mapping[str, Any]], None]) -> None:
-        """Has somebody in this process told of everything too, in the thread it comes from: it must be quick."""
+    def watch(self, watcher: Callable[[Mapping[str, Any]], None], *, early: bool = False) -> None:
+        """Tell somebody in this process of everything too, in the thread it comes from: it must be quick.
+
+        One that is told `early` hears what this process tells at once, before the others do, and then once more.
+        """
         self._watchers.append(watcher)
+        if early:
+            self._early.append(watcher)
 
     def hear(self, topic: str, handler: Callable[[Mapping[str, Any]], None]) -> None:
         """Have a handler called with what any server of the house tells the others on a topic. It must be quick."""
@@ -57,6 +63,7 @@ class Events(Fanout[dict[str, Any]]):
 
     def publish(self, item: dict[str, Any]) -> None:
         if self._shared is not None:
+            self._tell_early(item)
             self._shared.tell(item)
         else:
             self._give(item)
@@ -64,6 +71,7 @@ class Events(Fanout[dict[str, Any]]):
     def publish_with(self, session: Session, item: dict[str, Any]) -> None:
         """Tell of what a transaction does, if it is committed; between processes, as surely as it is committed."""
         if self._shared is not None:
+            after_commit(session, lambda: self._tell_early(item))
             self._shared.tell_with(session, item)
         else:
             after_commit(session, lambda: self.publish(item))
@@ -106,6 +114,10 @@ class Events(Fanout[dict[str, Any]]):
         if self._shared is not None:
             self._shared.close()
         super().close()
+
+    def _tell_early(self, item: dict[str, Any]) -> None:
+        for watcher in self._early:
+            watcher(item)
 
     def _give(self, item: dict[str, Any]) -> None:
         if item.get("kind") == _FOR_SERVERS:

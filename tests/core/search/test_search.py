@@ -108,6 +108,31 @@ def test_many_small_changes_want_it_built_anew() -> None:
     assert made.wants_building
 
 
+@given(st.lists(st.tuples(st.integers(0, 12), st.sampled_from(("Ebb", "Flood", "gone"))), max_size=80))
+def test_however_it_came_to_be_it_finds_what_one_built_anew_does(changes: list[tuple[int, str]]) -> None:
+    made, here = Index(FIELDS, FACETS), {f"old {number}": entry(f"old {number}", "Slack") for number in range(400)}
+    made.build(list(here.values()))
+    for number, title in changes:
+        key = f"old {number}"
+        if title == "gone":
+            here.pop(key, None)
+            made.replace([], [key])
+        else:
+            here[key] = entry(key, title)
+            made.replace([here[key]])
+    assert not made.wants_building
+    assert len(made._segments) <= 2 + np.log2(len(changes) + 1)
+    anew = Index(FIELDS, FACETS)
+    anew.build(list(here.values()))
+    for text in ("ebb", "flood", "slack", ""):
+        found, expected = made.find(Query(text), most=500), anew.find(Query(text), most=500)
+        assert (found.total, found.facets, sorted(found.keys)) == (
+            expected.total,
+            expected.facets,
+            sorted(expected.keys),
+        )
+
+
 def test_nothing_at_all_is_searched_without_a_fault() -> None:
     made = Index(FIELDS, FACETS)
     assert made.find(Query("anything")).keys == []

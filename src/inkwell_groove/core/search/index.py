@@ -1,4 +1,8 @@
-"""The index: a large segment, and small ones with what changed since it was built."""
+"""The index: a large segment, and small ones with what changed since it was built.
+
+Small segments are merged as they come, each with the one before it if that is not much larger: there are never many,
+and each entry is merged few times (a log-structured merge; P. O'Neil and others, Acta Informatica 33, 1996).
+"""
 
 from __future__ import annotations
 
@@ -13,7 +17,7 @@ import numpy.typing as npt
 
 from inkwell_groove.core.search.segment import Entry, Query, Segment
 
-_MOST_SEGMENTS = 8
+_ALIKE = 2  # a segment is merged with the one before it, unless that is so many times larger
 
 
 @dataclass(frozen=True)
@@ -32,19 +36,19 @@ class Index:
     def __init__(self, fields: Sequence[str], facets: Sequence[str]) -> None:
         self.fields, self.facet_names = tuple(fields), tuple(facets)
         self._segments: tuple[Segment, ...] = ()
+        self._recent: dict[str, Entry] = {}  # what the small segments hold
 
     def __len__(self) -> int:
         return sum(int(one.alive.sum()) for one in self._segments)
 
     @property
     def wants_building(self) -> bool:
-        """Whether it has so many small parts that it had better be built anew."""
-        small = sum(len(one) for one in self._segments[1:])
-        return len(self._segments) > _MOST_SEGMENTS or (bool(self._segments) and small * 4 > len(self._segments[0]))
+        """Whether so much of it changed that it had better be built anew."""
+        return bool(self._segments) and len(self._recent) * 4 > len(self._segments[0])
 
     def build(self, entries: Sequence[Entry]) -> None:
         """All entries there are."""
-        self._segments = (Segment(entries, self.fields, self.facet_names),)
+        self._segments, self._recent = (Segment(entries, self.fields, self.facet_names),), {}
 
     def replace(self, entries: Sequence[Entry], gone: Collection[str] = ()) -> None:
         """Entries that are new or changed, and the keys of those that are no more."""
@@ -52,8 +56,18 @@ class Index:
         for one in self._segments:
             one.strike_out(gone)
             one.strike_out(new.keys)
-        if len(new):
-            self._segments = (*self._segments, new)
+        for key in gone:
+            self._recent.pop(key, None)
+        self._recent |= {one.key: one for one in entries}
+        small = [one for one in (*self._segments[1:], new) if len(one)]
+        while len(small) > 1 and len(small[-2]) <= _ALIKE * len(small[-1]):
+            small[-2:] = [self._merged(small[-2:])]
+        self._segments = (*self._segments[:1], *small)
+
+    def _merged(self, segments: Sequence[Segment]) -> Segment:
+        """Return one small segment with what is still there of several."""
+        keys = [key for one in segments for key, is_there in zip(one.keys, one.alive, strict=True) if is_there]
+        return Segment([self._recent[key] for key in keys], self.fields, self.facet_names)
 
     def find(self, query: Query, *, start: int = 0, most: int = 100) -> Found:
         """Entries, those that fit best first and alike ones in their order; without words, in their order."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal, Self
 
-from fastapi import Query
+from fastapi import Query, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, FieldSpec
@@ -112,9 +112,9 @@ def vocabulary() -> Vocabulary:
     )
 
 
-@router.get("/dockets", operation_id="shelf")
-def shelf(room: Room, search: str = "", limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = MAX_PAGE) -> list[DocketLine]:
-    return room.dockets.shelf(search=search, limit=limit)
+@router.get("/dockets", operation_id="shelf", response_model=list[DocketLine])
+def shelf(room: Room, search: str = "", limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = MAX_PAGE) -> Response:
+    return Response(room.dockets.shelf(search=search, limit=limit), media_type="application/json")
 
 
 @router.post("/dockets", operation_id="openDocket", status_code=201)
@@ -128,9 +128,9 @@ def open_docket(room: Room, who: Who, new: NewDocket) -> DocketView:
     )
 
 
-@router.get("/dockets/{docket_id}", operation_id="docket")
-def docket(room: Room, docket_id: int) -> DocketView:
-    return room.dockets.view(docket_id)
+@router.get("/dockets/{docket_id}", operation_id="docket", response_model=DocketView)
+def docket(room: Room, docket_id: int) -> Response:
+    return Response(room.dockets.shown(docket_id), media_type="application/json")
 
 
 @router.patch("/dockets/{docket_id}/description", operation_id="describe")

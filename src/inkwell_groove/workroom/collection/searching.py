@@ -20,7 +20,7 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict, InkwellError, Refused
 from inkwell_groove.core.search.index import Index
-from inkwell_groove.core.search.segment import Query
+from inkwell_groove.core.search.segment import Entry, Query
 from inkwell_groove.core.survey.finding import Finding
 from inkwell_groove.core.survey.survey import CHECKS
 from inkwell_groove.store.database import Database
@@ -29,9 +29,11 @@ from inkwell_groove.store.models import BundleFile, Dismissal, SurveyFinding
 from inkwell_groove.workroom.collection import entries
 from inkwell_groove.workroom.collection.entries import FACETS, FIELDS, FoundView
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.kept import Kept
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.views import View
 
+_VIEWS_KEPT = 20_000
 log = structlog.get_logger()
 MAX_PAGE = 500
 _LOOKED_AT = 4  # tracks of a release on the wall: whether they have one artist, and which has a picture
@@ -90,9 +92,15 @@ class Collection(Part):
         self._ready = threading.Event()
         self._lock = threading.Lock()
         self._dockets: set[int] = set()
-        self._keys: set[str] = set()
+        self._files_changed = True
+        # What is in the index: files by number, and the keys of each docket.
+        self._files: set[int] = set()
+        self._of_docket: dict[int, set[str]] = {}
         self._seen: datetime | None = None
-        events.watch(self._hear)
+        # What is shown of dockets, each track by its key, and of files.
+        self._docket_views: Kept[int, dict[str, FoundView]] = Kept(_VIEWS_KEPT)
+        self._file_views: Kept[int, FoundView] = Kept(_VIEWS_KEPT)
+        events.watch(self._hear, early=True)
 
     def start(self) -> None:
         self._changed.set()
@@ -108,9 +116,8 @@ class Collection(Part):
         return self._find(wanted, start, most)
 
     def _find(self, wanted: Wanted, start: int, most: int) -> CollectionView:
-        with self._database.begin() as session:
-            found = self._index.find(_query(session, wanted), start=start, most=min(most, MAX_PAGE))
-            views = _views(session, found.keys)
+        found = self._index.find(self._query(wanted), start=start, most=min(most, MAX_PAGE))
+        views = self._views(found.keys)
         return CollectionView(
             total=found.total,
             releases=found.releases,
@@ -121,9 +128,8 @@ class Collection(Part):
     def wall(self, wanted: Wanted, *, start: int, most: int) -> WallView:
         """The same, a release each."""
         self._wait()
-        with self._database.begin() as session:
-            total, held = self._index.releases(_query(session, wanted), start=start, most=min(most, MAX_PAGE))
-            views = _views(session, [key for keys in held.values() for key in keys[:_LOOKED_AT]])
+        total, held = self._index.releases(self._query(wanted), start=start, most=min(most, MAX_PAGE))
+        views = self._views([key for keys in held.values() for key in keys[:_LOOKED_AT]])
         covers = [
             _cover([views[key] for key in keys[:_LOOKED_AT] if key in views], len(keys)) for keys in held.values()
         ]
@@ -136,9 +142,14 @@ class Collection(Part):
     def _hear(self, news: Mapping[str, Any]) -> None:
         """Called where the news is made: only takes a note."""
         if news["kind"] == "docket":
+            self._docket_views.forget(news["docket_id"])
             with self._lock:
                 self._dockets.add(news["docket_id"])
-        elif news["kind"] not in ("files", "cells") and not (news["kind"] == "job" and _ended(news["job"])):
+        elif news["kind"] in ("files", "cells") or (news["kind"] == "job" and _ended(news["job"])):
+            self._file_views.forget_all()
+            with self._lock:
+                self._files_changed = True
+        else:
             return
         self._changed.set()
 
@@ -151,83 +162,125 @@ class Collection(Part):
             self._changed.clear()
             with self._lock:
                 dockets, self._dockets = self._dockets, set()
+                files, self._files_changed = self._files_changed, False
             try:
-                self.catch_up(dockets)
+                self.catch_up(dockets, files=files)
             except InkwellError as trouble:
                 log.warning("the collection could not be read", what=trouble.what)
                 with self._lock:
                     self._dockets |= dockets
+                    self._files_changed |= files
                 if not self._stopping.wait(1.0):
                     self._changed.set()
 
-    def catch_up(self, dockets: Iterable[int] = ()) -> None:
-        """Makes the index what the rows are: all of it at first, what changed from then on."""
+    def catch_up(self, dockets: Iterable[int] = (), *, files: bool = True) -> None:
+        """Make the index what the rows are: all of it at first, then what changed of these dockets and of `files`."""
         with self._database.begin() as session:
             now = session.scalars(select(func.now(6))).one()
             if self._seen is None or self._index.wants_building:
-                made = [entry for _, entry in entries.dockets(session)]
-                made += [entry for _, entry in entries.files(session)]
-                self._index.build(made)
-                here = {entry.key for entry in made}
-                del made
-                # What stays for good need not be looked through again: with a hundred thousand files that held up
-                # whoever was asking just then for a third of a second.
-                if len(here) > _MANY:
-                    gc.collect()
-                    gc.freeze()
+                self._build(session)
+                self._seen = now - _OVERLAP
             else:
-                ids = sorted(dockets)
-                changed = [entry for _, entry in entries.dockets(session, ids)] if ids else []
-                changed += [entry for _, entry in entries.files(session, BundleFile.changed_at > self._seen)]
-                present = {f"f{key}" for key in session.scalars(select(BundleFile.id))}
-                mine = {f"t{one}" for one in ids}
-                gone = {
-                    key
-                    for key in self._keys
-                    if (key not in present if key[0] == "f" else key.partition("/")[0] in mine)
-                }
-                new = {entry.key for entry in changed}
-                self._index.replace(changed, gone - new)
-                here = (self._keys - gone) | new
-        self._keys = here
-        self._seen = now - _OVERLAP
+                self._change(session, sorted(dockets), self._seen if files else None)
+                self._seen = now - _OVERLAP if files else self._seen
         if not self._ready.is_set():
             # The first question pays for what is loaded and worked out once: it is asked here.
             self._find(Wanted(text="anything"), 0, 1)
             self._ready.set()
         self._events.publish({"kind": "collection"})
 
+    def _query(self, wanted: Wanted) -> Query:
+        if wanted.field and wanted.field not in FIELDS:
+            raise Refused(
+                f"there is no field '{wanted.field}'", where="searching", remedy=f"Choose {', '.join(FIELDS)}"
+            )
+        facets = {name: values for name in FACETS if (values := getattr(wanted, name))}
+        owners = None
+        if wanted.finding:
+            if wanted.finding not in CHECKS:
+                raise Refused(
+                    f"there is no check '{wanted.finding}'", where="searching", remedy="Choose one of the survey"
+                )
+            with self._database.begin() as session:
+                rows = session.scalars(
+                    select(SurveyFinding.document)
+                    .outerjoin(Dismissal, Dismissal.about == SurveyFinding.about)
+                    .where(SurveyFinding.name == wanted.finding, Dismissal.about.is_(None))
+                )
+                owners = np.unique(
+                    np.array([key for row in rows for key in Finding.model_validate(row).files], np.int64)
+                )
+        return Query(wanted.text, wanted.field, facets, owners)
+
+    def _views(self, keys: Sequence[str]) -> dict[str, FoundView]:
+        """Return what stands under keys now; what went meanwhile is left out."""
+        files = [int(key[1:]) for key in keys if key[0] == "f"]
+        dockets = sorted({_docket_of(key) for key in keys if key[0] == "t"})
+        found = {view.key: view for view in self._file_views.get(files, self._read_files).values()}
+        for views in self._docket_views.get(dockets, self._read_dockets).values():
+            found |= views
+        return found
+
+    def _read_files(self, ids: Sequence[int]) -> dict[int, FoundView]:
+        with self._database.begin() as session:
+            rows = session.scalars(select(BundleFile).where(BundleFile.id.in_(ids)).options(entries.SHOWN))
+            return {row.id: entries.file_view(row) for row in rows}
+
+    def _read_dockets(self, ids: Sequence[int]) -> dict[int, dict[str, FoundView]]:
+        views: dict[int, dict[str, FoundView]] = {}
+        with self._database.begin() as session:
+            for view, _ in entries.dockets(session, ids):
+                views.setdefault(_docket_of(view.key), {})[view.key] = view
+        return views
+
+    def _build(self, session: Session) -> None:
+        of_dockets = [entry for _, entry in entries.dockets(session)]
+        of_files = [entry for _, entry in entries.files(session)]
+        self._index.build(of_dockets + of_files)
+        self._files = {int(entry.key[1:]) for entry in of_files}
+        self._of_docket = _by_docket(of_dockets)
+        is_large = len(of_files) + len(of_dockets) > _MANY
+        del of_dockets, of_files
+        # What stays for good need not be looked through again: with a hundred thousand files that held up whoever was
+        # asking just then for a third of a second.
+        if is_large:
+            gc.collect()
+            gc.freeze()
+
+    def _change(self, session: Session, dockets: Sequence[int], since: datetime | None) -> None:
+        """Make the index what the rows of dockets are now, and those of files if any may have changed `since`."""
+        changed = [entry for _, entry in entries.dockets(session, dockets)] if dockets else []
+        of_docket = _by_docket(changed)
+        gone = {key for one in dockets for key in self._of_docket.get(one, set()) - of_docket.get(one, set())}
+        files = self._files
+        if since is not None:
+            of_files = [entry for _, entry in entries.files(session, BundleFile.changed_at > since)]
+            gone_files = files.difference(session.scalars(select(BundleFile.id)))
+            files = files - gone_files | {int(entry.key[1:]) for entry in of_files}
+            changed += of_files
+            gone |= {f"f{one}" for one in gone_files}
+        self._index.replace(changed, gone)
+        self._files = files
+        for one in dockets:
+            self._of_docket.pop(one, None)
+        self._of_docket |= of_docket
+
+
+def _by_docket(made: Iterable[Entry]) -> dict[int, set[str]]:
+    """Return the keys of entries of dockets, by docket."""
+    keys: dict[int, set[str]] = {}
+    for entry in made:
+        keys.setdefault(_docket_of(entry.key), set()).add(entry.key)
+    return keys
+
+
+def _docket_of(key: str) -> int:
+    """Return the docket of a track's key, `t7/A1`."""
+    return int(key[1:].partition("/")[0])
+
 
 def _ended(job: Mapping[str, Any]) -> bool:
     return job["docket_id"] is None and job["state"] in ("done", "failed", "cancelled")
-
-
-def _query(session: Session, wanted: Wanted) -> Query:
-    if wanted.field and wanted.field not in FIELDS:
-        raise Refused(f"there is no field '{wanted.field}'", where="searching", remedy=f"Choose {', '.join(FIELDS)}")
-    facets = {name: values for name in FACETS if (values := getattr(wanted, name))}
-    owners = None
-    if wanted.finding:
-        if wanted.finding not in CHECKS:
-            raise Refused(f"there is no check '{wanted.finding}'", where="searching", remedy="Choose one of the survey")
-        rows = session.scalars(
-            select(SurveyFinding.document)
-            .outerjoin(Dismissal, Dismissal.about == SurveyFinding.about)
-            .where(SurveyFinding.name == wanted.finding, Dismissal.about.is_(None))
-        )
-        owners = np.unique(np.array([key for row in rows for key in Finding.model_validate(row).files], np.int64))
-    return Query(wanted.text, wanted.field, facets, owners)
-
-
-def _views(session: Session, keys: Sequence[str]) -> dict[str, FoundView]:
-    """What stands under keys now; what went meanwhile is left out."""
-    ids = [int(key[1:]) for key in keys if key[0] == "f"]
-    dockets = sorted({int(key[1:].partition("/")[0]) for key in keys if key[0] == "t"})
-    found = {view.key: view for view, _ in entries.dockets(session, dockets)} if dockets else {}
-    if ids:
-        rows = session.scalars(select(BundleFile).where(BundleFile.id.in_(ids)).options(entries.SHOWN))
-        found |= {view.key: view for view in map(entries.file_view, rows)}
-    return found
 
 
 def _cover(views: Sequence[FoundView], tracks: int) -> CoverView | None:

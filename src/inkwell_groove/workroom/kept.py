@@ -1,0 +1,65 @@
+"""What many people look at, kept as it was last read until something is told that changes it.
+
+Whoever changes something tells of it once it is committed, and `forget` is called then: what is kept is read anew when
+somebody next looks. Something that was being read meanwhile is not kept. Other servers hear of a change within a
+fraction of a second; what nobody told of is read anew after half a minute.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from typing import Generic, TypeVar
+
+K = TypeVar("K", bound=Hashable)
+V = TypeVar("V")
+_KEPT_S = 30.0
+
+
+class Kept(Generic[K, V]):
+    """Values by key. Of more than `most` the oldest are let go."""
+
+    def __init__(self, most: int, *, clock: Callable[[], float] = time.monotonic) -> None:
+        self._most, self._clock = most, clock
+        self._lock = threading.Lock()
+        self._values: dict[K, tuple[V, float]] = {}
+        self._changes = 0
+        self._changed: dict[K, int] = {}  # by key, the number of the last change that was told
+        self._all_changed = 0
+
+    def get(self, keys: Sequence[K], read: Callable[[Sequence[K]], Mapping[K, V]]) -> dict[K, V]:
+        """Return values by key; `read` returns those that are not kept, as far as there are any."""
+        with self._lock:
+            begun, now_s = self._changes, self._clock()
+            known = {
+                key: held[0]
+                for key in keys
+                if (held := self._values.get(key)) is not None and now_s - held[1] < _KEPT_S
+            }
+        unknown = [key for key in keys if key not in known]
+        if not unknown:
+            return known
+        fresh = read(unknown)
+        with self._lock:
+            for key, value in fresh.items():
+                if max(self._all_changed, self._changed.get(key, 0)) <= begun:
+                    self._values[key] = value, now_s
+            while len(self._values) > self._most:
+                self._values.pop(next(iter(self._values)))
+        return {**known, **fresh}
+
+    def forget(self, key: K) -> None:
+        """Read this one anew when somebody next looks."""
+        with self._lock:
+            self._changes += 1
+            self._changed[key] = self._changes
+            self._values.pop(key, None)
+
+    def forget_all(self) -> None:
+        """Read everything anew when somebody next looks."""
+        with self._lock:
+            self._changes += 1
+            self._all_changed = self._changes
+            self._changed.clear()
+            self._values.clear()

@@ -1,0 +1,107 @@
+"""What many look at is read once for all of them, and never seen as it was before a change that was told."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Mapping, Sequence
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkwell_groove.workroom.kept import Kept
+
+
+class Shelf:
+    """Things with titles, and how often each was read."""
+
+    def __init__(self, most: int = 100) -> None:
+        self.now_s = 0.0
+        self.titles = dict.fromkeys(range(1, 6), "first")
+        self.reads: list[int] = []
+        self.kept: Kept[int, str] = Kept(most, clock=lambda: self.now_s)
+
+    def read(self, keys: Sequence[int]) -> Mapping[int, str]:
+        self.reads += keys
+        return {key: self.titles[key] for key in keys if key in self.titles}
+
+    def look(self, *keys: int) -> dict[int, str]:
+        return self.kept.get(keys, self.read)
+
+    def change(self, key: int, title: str) -> None:
+        self.titles[key] = title
+        self.kept.forget(key)
+
+
+def test_something_is_read_once_until_it_changes() -> None:
+    shelf = Shelf()
+    assert shelf.look(3, 1, 2) == {3: "first", 1: "first", 2: "first"}
+    assert shelf.look(1, 2) == {1: "first", 2: "first"}
+    shelf.change(2, "second")
+    assert shelf.look(1, 2, 4) == {1: "first", 2: "second", 4: "first"}
+    assert shelf.reads == [3, 1, 2, 2, 4]
+
+
+def test_what_is_not_there_is_left_out() -> None:
+    shelf = Shelf()
+    del shelf.titles[2]
+    assert shelf.look(1, 2, 3) == {1: "first", 3: "first"}
+
+
+def test_everything_is_read_anew_after_a_change_of_all() -> None:
+    shelf = Shelf()
+    shelf.look(1, 2)
+    shelf.titles[1] = "second"
+    shelf.kept.forget_all()
+    assert shelf.look(1, 2) == {1: "second", 2: "first"}
+    assert shelf.look(1) == {1: "second"}
+    assert shelf.reads == [1, 2, 1, 2]
+
+
+def test_what_nobody_told_of_is_seen_after_a_while() -> None:
+    shelf = Shelf()
+    shelf.look(1)
+    shelf.titles[1] = "second"
+    shelf.now_s = 29.0
+    assert shelf.look(1) == {1: "first"}
+    shelf.now_s = 31.0
+    assert shelf.look(1) == {1: "second"}
+
+
+def test_no_more_is_kept_than_there_is_room_for() -> None:
+    shelf = Shelf(most=2)
+    shelf.look(1, 2, 3)
+    shelf.reads.clear()
+    shelf.look(2, 3)
+    assert shelf.reads == []
+    shelf.look(1)
+    assert shelf.reads == [1]
+
+
+def test_what_changed_while_it_was_read_is_not_kept() -> None:
+    for change in (lambda shelf: shelf.change(1, "second"), lambda shelf: shelf.kept.forget_all()):
+        shelf, is_read, may_go_on = Shelf(), threading.Event(), threading.Event()
+
+        def slowly(keys: Sequence[int], shelf=shelf, is_read=is_read, may_go_on=may_go_on) -> Mapping[int, str]:  # type: ignore[no-untyped-def]
+            found: Mapping[int, str] = shelf.read(keys)
+            is_read.set()
+            assert may_go_on.wait(60)
+            return found
+
+        reader = threading.Thread(target=shelf.kept.get, args=([1], slowly))
+        reader.start()
+        assert is_read.wait(60)
+        change(shelf)
+        may_go_on.set()
+        reader.join()
+        shelf.reads.clear()
+        assert shelf.look(1) == {1: shelf.titles[1]} and shelf.reads == [1]
+
+
+@given(st.lists(st.tuples(st.integers(1, 5), st.booleans()), max_size=60))
+def test_whoever_looks_after_a_change_sees_it(steps: list[tuple[int, bool]]) -> None:
+    shelf = Shelf()
+    for count, (key, changes) in enumerate(steps):
+        if changes:
+            shelf.change(key, f"change {count}")
+        assert shelf.look(key) == {key: shelf.titles[key]}
+    assert len(shelf.reads) <= 5 + sum(changes for _, changes in steps)
