@@ -22,7 +22,7 @@ import tempfile
 import threading
 import time
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -111,19 +111,17 @@ class Storm(threading.Thread):
 
     def __init__(self, house: House, seed: int, pause_s: float) -> None:
         super().__init__(daemon=True)
-        self._chance, self._pause_s = random.Random(seed), pause_s
+        worker = [house.kill_worker, house.kill_worker, house.freeze_worker]
+        self.begin(
+            seed, pause_s, [*worker, house.kill_server, house.kill_database, house.empty_broker, house.kill_broker]
+        )
+
+    def begin(self, seed: int, pause_s: float, kinds: list[Callable[[random.Random], None]]) -> None:
+        """Set what can go wrong, and how often."""
+        self._chance, self._pause_s, self._kinds = random.Random(seed), pause_s, kinds
         self._over = threading.Event()
         self.blows: Counter[str] = Counter()
         self.fault: Exception | None = None
-        self._kinds: list[Callable[[random.Random], None]] = [
-            house.kill_worker,
-            house.kill_worker,
-            house.freeze_worker,
-            house.kill_server,
-            house.kill_database,
-            house.empty_broker,
-            house.kill_broker,
-        ]
 
     def run(self) -> None:
         while not self._over.wait(self._chance.uniform(0.3, 1.7) * self._pause_s):
@@ -143,8 +141,9 @@ class Storm(threading.Thread):
 class Listener(threading.Thread):
     """Somebody who listens to the news, and goes on after the last one whenever the connection is lost."""
 
-    def __init__(self, server: Server) -> None:
+    def __init__(self, server: Server, *, headers: Mapping[str, str] | None = None) -> None:
         super().__init__(daemon=True)
+        self._headers = dict(headers or {})
         self._address = f"{server.address}/api/events"
         self._over = threading.Event()
         self.ends: Counter[int] = Counter()  # how often each job was told of as ended
@@ -155,7 +154,7 @@ class Listener(threading.Thread):
         while not self._over.is_set():
             with (
                 contextlib.suppress(httpx.TransportError),
-                httpx.stream("GET", self._address, timeout=30, headers=self._last) as stream,
+                httpx.stream("GET", self._address, timeout=30, headers=self._headers | self._last) as stream,
             ):
                 self.connections += 1
                 for line in stream.iter_lines():
@@ -244,7 +243,7 @@ def samples(root: Path) -> dict[str, str]:
     return {f"{file.relative_to(sealed).parts[0]}/{file.name}": file.read_bytes()[26:42].hex() for file in files}
 
 
-def faults_of(house: House, store: Store, listener: Listener) -> list[str]:
+def faults_of(house: Any, store: Store, listener: Listener) -> list[str]:
     """Return what is not as it should be, now that all is calm."""
     with store.begin() as session:
         jobs = session.scalars(select(Job)).all()
@@ -262,7 +261,7 @@ def faults_of(house: House, store: Store, listener: Listener) -> list[str]:
     return faults
 
 
-def calmly(house: House, root: Path, sides: list[Path]) -> dict[str, str]:
+def calmly(house: Any, root: Path, sides: list[Path]) -> dict[str, str]:
     """Return the samples of the masters that one server makes, undisturbed."""
     (root / "calm").mkdir()
     with Server(new_schema(house.mariadb), root / "calm" / "media") as server:

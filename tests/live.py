@@ -25,7 +25,7 @@ from inkwell_groove.store.migrate import upgrade
 from launcher.database import Database
 from launcher.places import FRONTEND
 from launcher.processes import free_port
-from tests import helddisk
+from tests import helddisk, netns
 from tests.heldclock import HeldClock
 from tests.patience import PATIENCE_S, until
 from tests.plain import PLAIN
@@ -93,6 +93,8 @@ def _enter(environment: Mapping[str, str], log: Path) -> None:
     """Make a forked process what a program is that was just started."""
     os.environ.clear()
     os.environ.update(environment)
+    if "NETNS" in environment:
+        netns.enter(environment["NETNS"])
     warnings.filterwarnings("error", category=DeprecationWarning)  # as in the tests' own processes
     with log.open("ab") as file:
         os.dup2(file.fileno(), 1)
@@ -133,12 +135,14 @@ class Server:
         *,
         clock: Clock = WALL,
         free_bytes: FreeBytes = free_bytes_of_disk,
+        host: str = "127.0.0.1",
         **settings: str,
     ) -> None:
+        """`settings` may name a network namespace, `NETNS`, in which `host` is an address."""
         self._clock, self._free_bytes = clock, free_bytes
         self.media_root, self.database_url = media_root, database_url
         self.port = free_port()
-        self.address = f"http://127.0.0.1:{self.port}"
+        self.address = f"http://{host}:{self.port}"
         self.api = httpx.Client(base_url=f"{self.address}/api", timeout=PATIENCE_S, verify=PLAIN)
         self.environment = {
             **os.environ,
