@@ -1,4 +1,7 @@
-"""What routes ask for: the workroom, and who is asking."""
+"""What routes ask for: the workroom, and who is asking.
+
+None of it waits for anything: as coroutines they need no thread, of which there are few.
+"""
 
 from __future__ import annotations
 
@@ -11,20 +14,20 @@ from inkwell_groove.core.accounts import Person
 from inkwell_groove.workroom.room import Workroom
 
 
-def _workroom(connection: HTTPConnection) -> Workroom:
+async def _workroom(connection: HTTPConnection) -> Workroom:
     room: Workroom = connection.app.state.workroom
     return room
 
 
-def _asking(connection: HTTPConnection) -> Person:
+async def _asking(connection: HTTPConnection) -> Person:
     """Return who is asking. `access.check` has found out before."""
     person: Person = connection.state.person
     return person
 
 
-def _who(connection: HTTPConnection) -> str:
+async def _who(connection: HTTPConnection) -> str:
     """Return who is asking, as the ledger writes it."""
-    return _asking(connection).signature
+    return (await _asking(connection)).signature
 
 
 # The largest whole number that all readers of JSON agree on (RFC 8259, section 6): no place in a recording is near it.

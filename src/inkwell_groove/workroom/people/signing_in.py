@@ -61,6 +61,10 @@ class SigningIn(Part):
         """Whether people sign in here at all."""
         return self._settings.needs_sign_in
 
+    def knows_without_looking(self, shown: Credential) -> bool:
+        """Return whether it is known who asks without looking into the database."""
+        return shown.bearer is None and not self.is_needed
+
     def person(self, shown: Credential, *, address: str = "") -> Person:
         """Return who asks; without sign-in, the archivist of the settings. Raises NotSignedIn."""
         if shown.bearer is not None:
