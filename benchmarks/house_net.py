@@ -204,6 +204,7 @@ def _received(server: Server, upload_id: int, data: bytes, piece: int) -> int:
     seen = server.api.get(f"/uploads/{upload_id}")
     if seen.status_code == 404 or (seen.is_success and seen.json()["state"] != "receiving"):
         return len(data)  # it is being taken in, or is a take
+    assert seen.is_success, seen.text
     at = int(seen.json()["received_bytes"])
     headers = {"Upload-Offset": str(at)}
     answer = server.api.patch(f"/uploads/{upload_id}", content=data[at : at + piece], headers=headers)

@@ -65,7 +65,7 @@ _attempt: ContextVar[Attempt | None] = ContextVar("attempt", default=None)
 
 @contextmanager
 def attempting() -> Iterator[Attempt]:
-    """Note whether the transactions of the block, in this thread or in threads it starts, have changed anything."""
+    """Note whether the transactions of the block have changed anything, in this thread or in threads it starts."""
     attempt, around = Attempt(), _attempt.get()
     token = _attempt.set(attempt)
     try:
@@ -77,12 +77,12 @@ def attempting() -> Iterator[Attempt]:
 
 
 def may_try_again(error: Exception, attempt: Attempt, number: int) -> bool:
-    """Return whether work that failed in its attempt of that number, from 0, may be done again from its beginning."""
+    """Return whether work may be done again that failed in its attempt of that `number`, counted from 0."""
     return isinstance(error, Busy) and not attempt.has_committed and number + 1 < _ATTEMPTS
 
 
 def pause_s(number: int) -> float:
-    """Return for how long to wait after the attempt of that number: longer each time, and never the same for two."""
+    """Return how long to wait after that attempt: longer each time, and a random part so that no two meet again."""
     return _PAUSE_S * (1 << number) * random.uniform(0.5, 1.5)
 
 
@@ -113,7 +113,7 @@ def after_commit(session: Session, act: Callable[[], object]) -> None:
 
 @contextmanager
 def savepoint(session: Session) -> Iterator[None]:
-    """A part of a transaction that is undone, with what it registered to be done after the commit, if it raises."""
+    """Undo this part of a transaction if it raises, with what it registered to be done after the commit."""
     acts = session.info.setdefault(_AFTER, [])
     before = len(acts)
     try:
@@ -125,7 +125,7 @@ def savepoint(session: Session) -> Iterator[None]:
 
 
 def is_passing(error: Exception) -> bool:
-    """Return whether the same work may succeed in a moment: the database is away or busy, the work is not at fault."""
+    """Return whether the same work may succeed in a moment, because the database is only away or busy."""
     if isinstance(error, PoolTimeout | InterfaceError | Busy | DatabaseAway):
         return True
     if not isinstance(error, DBAPIError):
@@ -140,7 +140,7 @@ def _code(error: DBAPIError) -> int:
 
 
 def connection_options(url: str) -> dict[str, Any]:
-    """Return how to connect: with patience, and without the 50 ms of a TLS context on this machine's own interface."""
+    """Return how to connect: with time limits, and without TLS on loopback, where making its context takes 50 ms."""
     parts = make_url(url)
     is_asked_for = any(name.startswith("ssl") for name in parts.query)
     without_tls = {"ssl_disabled": True} if parts.host in LOOPBACK and not is_asked_for else {}
@@ -167,7 +167,7 @@ class Database:
 
     @contextmanager
     def begin(self) -> Iterator[Session]:
-        """A transaction: committed at the end, rolled back on any exception.
+        """Open a transaction. It is committed at the end of the block and rolled back on any exception.
 
         Raises DatabaseAway if the database cannot be reached, Busy if others were in the way, Conflict if a rule of the
         tables is broken, Refused if a value does not fit into its column.

@@ -122,7 +122,7 @@ class DatabaseLock:
         return self._node is not None
 
     def take(self, wait_s: float = 0) -> None:
-        """Raises InUse if another server holds it for longer than that, DatabaseAway if the database is away."""
+        """Take the locks. Raises InUse if another server holds one for longer than `wait_s`, or DatabaseAway."""
         try:
             connection = self._engine.connect()
             # It is idle as long as the server runs.
@@ -148,7 +148,7 @@ class DatabaseLock:
         self._thread.start()
 
     def look(self) -> None:
-        """Take it again if it was lost. Raises InUse if another server has taken it, DatabaseAway as `take` does."""
+        """Take the locks again if they were lost. Raises InUse if another server has one by now, or DatabaseAway."""
         if self._connection is not None:
             try:
                 mine = [self._connection.execute(_IS_MINE, {"name": name}).scalar() for name in self._held]

@@ -35,7 +35,7 @@ NAME = "journal.jsonl"
 
 
 def append_whole(path: Path, lines: bytes, *, sync: bool) -> None:
-    """Appends whole lines. A last line that was never finished is cut off first: the next would become part of it."""
+    """Append whole lines. A last line that was never finished is cut off first; the next would become part of it."""
     with path.open("a+b") as file:
         end = file.seek(0, os.SEEK_END)
         whole = end

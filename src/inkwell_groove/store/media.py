@@ -99,7 +99,7 @@ class MediaStore:
         return self.root / "uploads" / str(int(upload_id))
 
     def forget_upload(self, upload_id: int) -> None:
-        """Removes an upload and all that was made while it came in."""
+        """Remove an upload and all that was made while it came in."""
         path = self.upload(upload_id)
         for file in (path, peaks_of_upload(path), path.with_name(f"{path.name}.kept")):
             file.unlink(missing_ok=True)
@@ -109,7 +109,7 @@ class MediaStore:
         return self._recordings / str(int(recording_id))
 
     def forget_recording(self, recording_id: int) -> None:
-        """Removes what is left of a recording whose sound was moved in among the takes."""
+        """Remove what is left of a recording whose sound was moved in among the takes."""
         shutil.rmtree(self.recording(recording_id), ignore_errors=True)
 
     def disc_read(self, read_id: int) -> Path:
@@ -195,7 +195,7 @@ class MediaStore:
             beneath.check(*self.roots.parted(path))
 
     def open_file(self, path: Path) -> int:
-        """Return a descriptor of a file, for reading; no link is followed on the way from its root. Raises Refused."""
+        """Return a descriptor of a file for reading. Raises Refused for a link on the way from its root."""
         try:
             root, inside = self.roots.parted(path)
         except ValueError:
@@ -301,7 +301,7 @@ def sync_tree(folder: Path) -> None:
 
 
 def sync_folder(path: Path) -> None:
-    """Makes a rename last: it lives in the folder, not in the file."""
+    """Sync a folder, so that a rename in it lasts."""
     descriptor = os.open(path, os.O_RDONLY)
     try:
         with contextlib.suppress(OSError):  # some file systems refuse; the rename is atomic all the same

@@ -120,7 +120,7 @@ class Settings(BaseSettings):
 
     @property
     def is_alone(self) -> bool:
-        """Whether one server works with these data, and runs all jobs itself."""
+        """Return whether one server works with these data, and runs all jobs itself."""
         return self.engine == "local"
 
     @property
@@ -129,7 +129,7 @@ class Settings(BaseSettings):
 
     @property
     def reached_at(self) -> str:
-        """The address of this server, for other servers."""
+        """Return the address at which other servers reach this one."""
         scheme = "http" if self.tls_certificate is None else "https"
         return self.node_address.rstrip("/") or f"{scheme}://{self.host}:{self.port}"
 

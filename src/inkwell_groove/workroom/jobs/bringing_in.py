@@ -180,5 +180,5 @@ def _why_not(part: zipfile.ZipInfo, name: PurePosixPath, there: set[str]) -> str
 
 
 def _one_name(name: PurePosixPath) -> str:
-    """Return a name in Unicode NFC: two spellings that look the same are one. Case counts, for both files are kept."""
+    """Return a name in Unicode NFC, so that two spellings that look the same are one. Case counts."""
     return unicodedata.normalize("NFC", str(name))

@@ -113,7 +113,7 @@ def _ask(arguments: ReadDisc, toc: Toc) -> Register:
 def _offset(
     arguments: ReadDisc, drive: Any, toc: Toc, register: Register, progress: Progress
 ) -> tuple[int, OffsetFrom]:
-    """The offset that is known, or the one this disc tells, or none, which is said."""
+    """Return the drive's offset and who says so: as it is known, as this disc tells it, or 0, which is assumed."""
     if arguments.offset_samples is not None:
         return arguments.offset_samples, arguments.offset_from
     if register.known is not None and register.known.pressings:

@@ -67,7 +67,7 @@ def compare_sounds(arguments: InFolder, task: Task) -> Result:
 
 
 def _forget_portraits(media: MediaStore, here: set[str], asked_at: float) -> None:
-    """Those of sounds that are no more. One that comes back is heard again; one heard meanwhile was not asked for."""
+    """Delete the portraits of sounds that are there no more. A sound that comes back is heard again."""
     for one in media.portraits():
         if one.name not in here and one.stat().st_mtime < asked_at:
             one.unlink(missing_ok=True)
@@ -99,7 +99,7 @@ def _pairs(path: Path) -> set[tuple[str, str]]:
 
 
 def _at_speed(portrait: Path, sound: Path) -> Any:
-    """The prints of a sound at any of the speeds: as it is from its portrait, else from the sound once more."""
+    """Return the prints of a sound at one of the speeds: from its portrait, or else from the sound."""
 
     @lru_cache(maxsize=len(SPEEDS))
     def at(speed: float) -> Prints:

@@ -188,7 +188,7 @@ class _Writing:
             raise Refused("the file is gone", where=order.path, remedy="Bring the folder in again")
 
     def _pictures(self, order: Order, path: Path) -> tuple[tuple[Embedded, ...] | None, tuple[str, ...]]:
-        """The pictures a file shall have, None to leave them, and what is to be said of that."""
+        """Return the pictures that a file is to have, None to leave them, and a note on them."""
         if order.pictures is not None:
             datas = [(one.kind, self._media.picture(one.sha256).read_bytes()) for one in order.pictures]
             return tuple(Embedded(kind, mime_of(data), data) for kind, data in datas), ()
@@ -239,7 +239,7 @@ class _Writing:
         return result_of(order, self._root(order), order.path, told=ready.told, known=after)
 
     def _make(self, path: Path, made: Made) -> None:
-        """A file beside others: new, or in place of one that is kept in the journal."""
+        """Write a file beside others: a new one, or one in place of a file that is kept in the journal."""
         data = self._media.picture(made.sha256).read_bytes()
         if path.exists() and path.read_bytes() == data:
             return

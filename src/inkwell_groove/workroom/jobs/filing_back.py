@@ -85,7 +85,7 @@ class _Exchange:
         return self._keep / str(one.file_id)
 
     def run(self, progress: Progress) -> None:
-        """Raises Refused or ProofFailed, with everything as it was."""
+        """File the copies back. Raises Refused or ProofFailed; everything is then as it was."""
         try:
             self._once("checked", self._check)
             self._once("staged", lambda: self._stage(progress))
@@ -190,7 +190,7 @@ def _is(path: Path, sha256: str) -> bool:
 
 
 def _copied(source: Path, target: Path, sha256: str) -> None:
-    """A synced copy that was read back. Raises ProofFailed where the content is not what it must be."""
+    """Return a copy that was synced and read back. Raises ProofFailed if its content is not what it must be."""
     if _is(target, sha256):
         return
     shutil.copy2(source, target)

@@ -114,7 +114,7 @@ def _pace(arguments: OfPackage, progress: Progress, words: str) -> Pace:
 
 
 def _copied(source: Path, target: Path, digest: str) -> None:
-    """A file copied, synced and read back. Raises ProofFailed where it is not what it must be, at either end."""
+    """Copy a file, sync it and read it back. Raises ProofFailed if source or copy is not what it must be."""
     target.parent.mkdir(parents=True, exist_ok=True)
     shutil.copyfile(source, target)
     sync_file(target)

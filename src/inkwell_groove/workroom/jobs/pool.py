@@ -178,7 +178,7 @@ class _Worker:
         threading.Thread(target=self._listen, args=(reader,), name="job progress", daemon=True).start()
 
     def _end(self, *, cancel: bool = False) -> None:
-        """The listener ends once nobody can write to the pipe any more."""
+        """Close the pipe. The listener ends once nobody can write to it any more."""
         if self._executor is not None:
             self._executor.shutdown(wait=False, cancel_futures=cancel)
             self._executor = None
@@ -216,7 +216,7 @@ def _own_memory() -> int:
 
 
 def _leave_with_server() -> None:
-    """A worker must not outlive a server that was killed: two of them would write to the same places."""
+    """End this worker once its server is gone: two of them would write to the same places."""
     server = multiprocessing.parent_process()  # which asked for this process, whatever forked it
     assert server is not None
     server.join()
@@ -283,7 +283,7 @@ def _report(job_id: int, share: float, message: str) -> None:
 
 
 def _survives_the_way_back(error: Exception) -> bool:
-    """Whether an error can be unpickled again. One that cannot would look as if the process had died."""
+    """Return whether an error can be unpickled again. One that cannot would look as if the process had died."""
     try:
         pickle.loads(pickle.dumps(error))
     except Exception:  # noqa: BLE001 - a class may raise whatever it likes while it is made again

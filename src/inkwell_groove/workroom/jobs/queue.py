@@ -6,23 +6,21 @@ changes nothing any more: there is one end to each job. Times are the database's
 
 from __future__ import annotations
 
-import random
-import secrets
 import threading
 import time
 from collections import deque
 from collections.abc import Collection, Mapping
-from typing import Any, cast
+from typing import Any
 
 import structlog
-from pydantic import ValidationError
-from sqlalchemy import ColumnElement, CursorResult, Table, Update, bindparam, func, or_, select, text, update
+from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, Missing
 from inkwell_groove.store.database import DATABASE_NOW, Database, after_commit, is_passing, savepoint
 from inkwell_groove.store.models import Job, now
 from inkwell_groove.workroom.events import Events
+from inkwell_groove.workroom.jobs.claims import Claims, in_seconds
 from inkwell_groove.workroom.jobs.engine import Claim, Outcome
 from inkwell_groove.workroom.jobs.kind import (
     INTERRUPTED,
@@ -32,7 +30,6 @@ from inkwell_groove.workroom.jobs.kind import (
     Failure,
     Lane,
     failure_of,
-    other_arguments,
     unknown_kind,
 )
 from inkwell_groove.workroom.views import JobView
@@ -41,14 +38,7 @@ LEASE_S = 30.0
 _TOKENS_KEPT = 1_000  # far more than a report can be late
 _ROW_EVERY_S = 0.25
 _DUE_EVERY_S = 0.25  # how often a retry that is due is looked at while its lane is full
-_CANDIDATES = 20  # jobs that are found at once: others may find the same
-_FOUND_LASTS_S = 0.2
 log = structlog.get_logger()
-
-
-def _in(seconds: float) -> Any:
-    """Return the SQL for a time from now, by the database's clock."""
-    return text(f"UTC_TIMESTAMP(6) + INTERVAL {round(seconds * 1e6)} MICROSECOND")
 
 
 class JobQueue:
@@ -70,15 +60,11 @@ class JobQueue:
         Where it `is_alone` with the data, a job that this version cannot run fails. Otherwise it is left to a process
         of another version.
         """
-        self._database, self._events, self._owner = database, events, owner
-        self._lease_s, self._is_alone, self._node = lease_s, is_alone, node
+        self._database, self._events, self._lease_s = database, events, lease_s
         self._kinds: Mapping[str, AnyKind] = {kind.name: kind for kind in kinds}
-        self._unreadable: set[int] = set()  # jobs whose arguments only another version can read
-        self._claiming = threading.Lock()
-        self._claiming_one = _claiming_one(lease_s)
-        self._found: deque[Job] = deque()
-        self._found_in: frozenset[Lane] = frozenset()
-        self._found_s = 0.0
+        self._claims = Claims(
+            database, self._kinds, self._refuse, owner=owner, lease_s=lease_s, is_alone=is_alone, node=node
+        )
         self._row_written: dict[int, float] = {}
         self._ended_tokens: deque[str] = deque(maxlen=_TOKENS_KEPT)
         self._lock = threading.Lock()
@@ -93,7 +79,7 @@ class JobQueue:
         arguments: dict[str, Any],
         node: str | None = None,
     ) -> Job:
-        """Return a new waiting job in the caller's transaction, for the server called `node` alone if that is given."""
+        """Return a new waiting job in the caller's transaction. Only the server called `node` runs it, if given."""
         lane = Lane.DEVICE if node else self._kinds[kind_name].lane
         job = Job(kind=kind_name, lane=lane, node=node, docket_id=docket_id, subject=subject[:200])
         job.arguments, job.state, job.message = arguments, WAITING, ""
@@ -123,13 +109,15 @@ class JobQueue:
         return view
 
     def requeue_all(self, why: str, lanes: Collection[Lane] = frozenset(Lane)) -> list[str]:
-        """Queue all running jobs of some lanes again, which nobody is left to run; return the tokens of their claims.
+        """Queue the running jobs of some lanes again that nobody is left to run; return the tokens of their claims.
 
         For the start of a server that has these lanes to itself.
         """
         tokens = []
         with self._database.begin() as session:
-            for job in session.scalars(select(Job).where(Job.state == RUNNING, Job.lane.in_(lanes), *self._for_here())):
+            for job in session.scalars(
+                select(Job).where(Job.state == RUNNING, Job.lane.in_(lanes), *self._claims.for_here())
+            ):
                 tokens += [job.token] if job.token is not None else []
                 self._run_again(session, job, why, at_once=True)
         return tokens
@@ -140,69 +128,10 @@ class JobQueue:
             return {token for token in session.scalars(select(Job.token).where(Job.state == RUNNING)) if token}
 
     def claim(self, lanes: Collection[Lane]) -> Claim | None:
-        """Rows are looked for without locks and claimed by number: a lock on an index of states meets every other.
-
-        What was found is claimed from without looking again for a moment, as others do who found the same.
-        """
-        with self._claiming:
-            claim = None
-            while lanes and claim is None:
-                if not self._found or lanes != self._found_in or time.monotonic() - self._found_s > _FOUND_LASTS_S:
-                    self._look_for(lanes)
-                if not self._found:
-                    return None
-                claim = self._claim(self._found.popleft())
+        claim = self._claims.next(lanes)
         if claim is not None:
             self._tell(claim.view)
         return claim
-
-    def _look_for(self, lanes: Collection[Lane]) -> None:
-        """Find the jobs that may be claimed now, the oldest first."""
-        may_begin = Job.state == WAITING, Job.lane.in_(lanes), or_(Job.retry_at.is_(None), Job.retry_at <= DATABASE_NOW)
-        oldest = select(Job).where(*may_begin, *self._known(), *self._for_here()).order_by(Job.id).limit(_CANDIDATES)
-        with self._database.begin() as session:
-            # Left to itself the database reads all jobs that ever were, in their order.
-            found = list(session.scalars(oldest.with_hint(Job, "USE INDEX (ix_job_state)", "mysql")))
-        if not self._is_alone:
-            random.shuffle(found)  # others found the same, and would all wait for one row
-        self._found = deque(found)
-        self._found_in, self._found_s = frozenset(lanes), time.monotonic()
-
-    def _for_here(self) -> list[ColumnElement[bool]]:
-        """Return what is asked of jobs so that they may run here, and not at another server alone."""
-        return [] if self._is_alone else [or_(Job.node.is_(None), Job.node == self._node)]
-
-    def _known(self) -> list[ColumnElement[bool]]:
-        """Return what is asked of jobs so that this version can run them, or end them where nobody else will."""
-        if self._is_alone:
-            return []
-        return [Job.kind.in_(tuple(self._kinds)), Job.id.not_in(self._unreadable)]
-
-    def _claim(self, job: Job) -> Claim | None:
-        """Return the claim on a job as it was found; None if it is another by now, or this version cannot run it.
-
-        That is then the job's end, unless others work with the same data: one of them may know it.
-        """
-        kind = self._kinds.get(job.kind)
-        if kind is None:
-            self._refuse(job, unknown_kind(job))
-            return None
-        try:
-            arguments = kind.arguments_of(job)
-        except ValidationError as cause:
-            log.warning("a job's arguments cannot be read", job=job.id, kind=job.kind, error=str(cause))
-            if self._is_alone:
-                self._refuse(job, other_arguments(job))
-            else:
-                self._unreadable.add(job.id)
-            return None
-        token, started_at = secrets.token_hex(8), now()
-        names = {"number": job.id, "token_seen": job.token, "begun": started_at, "by": self._owner, "new_token": token}
-        with self._database.begin() as session:
-            if cast(CursorResult[Any], session.execute(self._claiming_one, names)).rowcount != 1:
-                return None
-        view = JobView.of(job).model_copy(update={"state": RUNNING, "started_at": started_at})
-        return Claim(job.id, token, kind, arguments, view, job.token)
 
     def _refuse(self, job: Job, failure: Failure) -> None:
         """End a job that no version can run which works with these data."""
@@ -223,7 +152,7 @@ class JobQueue:
             with self._database.begin() as session:
                 job = _held(session, claim)
                 if job is not None:
-                    job.lease_until = _in(self._lease_s)
+                    job.lease_until = in_seconds(self._lease_s)
                 if job is None or job.is_cancelled:
                     to_stop.add(claim.token)
         return to_stop
@@ -275,7 +204,7 @@ class JobQueue:
     def tend(self, running_here: Collection[int], lanes: Collection[Lane] = frozenset(Lane)) -> float | None:
         with self._database.begin() as session:
             is_over = Job.state == RUNNING, Job.lease_until < DATABASE_NOW, Job.id.not_in(running_here)
-            expired_ids = session.scalars(select(Job.id).where(*is_over, *self._known())).all()
+            expired_ids = session.scalars(select(Job.id).where(*is_over, *self._claims.known())).all()
             left = func.timestampdiff(text("MICROSECOND"), DATABASE_NOW, func.min(Job.retry_at))
             to_retry = Job.state == WAITING, Job.retry_at.is_not(None), Job.lane.in_(lanes)
             left_us = session.scalar(select(left).where(*to_retry))
@@ -336,7 +265,7 @@ class JobQueue:
         pause_s = kind.retry.pause_after_s(job.attempts)
         if pause_s is not None:
             job.state, job.message, job.progress = WAITING, f"begun again: {why}", 0.0
-            job.retry_at = None if at_once else _in(pause_s)
+            job.retry_at = None if at_once else in_seconds(pause_s)
         else:
             failure = {
                 "what": f"{why} {job.attempts} times while it ran",
@@ -395,23 +324,6 @@ class JobQueue:
 
 def _news_of(view: JobView) -> dict[str, Any]:
     return {"kind": "job", "job": view.model_dump(mode="json")}
-
-
-def _claiming_one(lease_s: float) -> Update:
-    """Return the statement that claims a job as it was found; made once, for making it takes longer than running it."""
-    jobs = cast(Table, Job.__table__)
-    # Not even claimed and given back meanwhile: its last token names the workspace that is to be removed.
-    as_found = jobs.c.token.is_not_distinct_from(bindparam("token_seen"))
-    claimed = update(jobs).where(jobs.c.id == bindparam("number"), jobs.c.state == WAITING, as_found)
-    return claimed.values(
-        state=RUNNING,
-        started_at=bindparam("begun"),
-        attempts=jobs.c.attempts + 1,
-        owner=bindparam("by"),
-        token=bindparam("new_token"),
-        lease_until=_in(lease_s),
-        retry_at=None,
-    )
 
 
 def _held(session: Session, claim: Claim) -> Job | None:

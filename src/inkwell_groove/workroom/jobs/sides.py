@@ -66,7 +66,7 @@ def propose_for(arguments: Restore, task: Task) -> Result:
 
 
 def learn_of_side(arguments: WithRestoration, task: Task) -> Result:
-    """Listen to a whole take for the steps that need it; write what was learnt beside it, named by the settings."""
+    """Listen to a whole take for the steps that need it; write what was learnt beside it."""
     media, sha256, asked = task.media, arguments.sha256, arguments.restoration
     with FileReader(media.take(sha256), name=arguments.name) as reader:
         watched = Watched(reader, asked, lambda share: task.progress(share, "listening to the whole side"))
