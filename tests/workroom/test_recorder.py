@@ -8,6 +8,7 @@ import subprocess
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -17,6 +18,7 @@ from hypothesis import strategies as st
 
 from inkwell_groove.core.audio import bext, riff
 from inkwell_groove.core.audio.packing import from_pcm
+from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.core.peaks import PeakFile, usable
 from inkwell_groove.core.transfer.chain import Chain, RecordingFacts
 from inkwell_groove.core.transfer.continuity import Fault
@@ -28,6 +30,7 @@ from inkwell_groove.workroom.reading import received_bytes
 from inkwell_groove.workroom.transfer import recorder as recorders
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME, SYNC_EVERY_S, Begun, Recorder
 from inkwell_groove.workroom.views import TransferMark
+from tests.owndisk import on_disk_of
 from tests.patience import PATIENCE_S, until
 from tests.sounds import noise
 from tests.tasks import OwnTask
@@ -85,6 +88,7 @@ def test_at_every_moment_any_program_can_play_what_is_there(tmp_path: Path) -> N
 _WRITER = """
 import sys, time
 from pathlib import Path
+from typing import Any
 from tests.sounds import noise
 from tests.workroom.test_recorder import begun
 from inkwell_groove.workroom.transfer.recorder import Recorder
@@ -163,9 +167,11 @@ def test_a_full_disk_ends_it_with_everything_until_then(tmp_path: Path) -> None:
     script = """
 import resource, signal, sys
 from pathlib import Path
+from typing import Any
 from tests.sounds import noise
 from tests.workroom.test_recorder import begun
 from inkwell_groove.core.peaks import PeakFile, usable
+from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.store.disk import DiskFull
 from inkwell_groove.store.media import PEAKS_NAME, MediaStore
 from inkwell_groove.workroom.transfer.recorder import Recorder
@@ -195,6 +201,7 @@ print(recorder.finish(peak_dbtp=None)["samples"])
 _FULL = """
 import resource, signal, sys
 from pathlib import Path
+from typing import Any
 from tests.sounds import noise
 from tests.workroom.test_recorder import begun
 from inkwell_groove.workroom.transfer.recorder import Recorder
@@ -238,6 +245,47 @@ def test_a_waveform_that_breaks_off_is_made_again(tmp_path: Path, left: int) -> 
     os.truncate(folder / PEAKS_NAME, left)
     kept = keep(Keep(recording_id=1, name="take.wav"), OwnTask(media))
     assert usable(media.derived(kept["sha256"], PEAKS_NAME), samples=300_000)
+
+
+def _kept_from(place: Path) -> tuple[bool, dict[str, Any], dict[str, Any], np.ndarray]:
+    """Keep a recording that lies in `own`, twice; return whether that is another disk, both results and the samples."""
+    media = MediaStore(place / "media", recordings=place / "own")
+    media.recording(1).parent.mkdir(parents=True, exist_ok=True)
+    recorder = Recorder(media.recording(1), begun())
+    recorder.write(noise(300_000))
+    recorder.finish(peak_dbtp=None)
+    is_elsewhere = media.recording(1).stat().st_dev != media.root.stat().st_dev
+    results = [keep(Keep(recording_id=1, name="take.wav"), OwnTask(media)) for _ in range(2)]
+    read, _ = soundfile.read(str(media.take(results[0]["sha256"])), dtype="int32", always_2d=True)
+    assert media.recording(1).joinpath(SOUND_NAME).exists(), "it is there until its end is recorded"
+    assert list((media.root / "work").iterdir()) == []
+    return is_elsewhere, results[0], results[1], read
+
+
+def test_a_recording_on_a_disk_of_its_servers_own_is_copied_into_the_store_and_read_back(tmp_path: Path) -> None:
+    is_elsewhere, first, again, read = on_disk_of(64 << 20, tmp_path / "own", lambda: _kept_from(tmp_path))
+    assert is_elsewhere
+    np.testing.assert_array_equal(read, noise(300_000))
+    assert first == again, "a job that was killed may do it once more"
+
+
+def _copied_wrongly(place: Path) -> str:
+    def badly(source: Path, target: Path) -> None:
+        data = bytearray(Path(source).read_bytes())
+        data[-1] ^= 1
+        Path(target).write_bytes(data)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("shutil.copyfile", badly)
+        with pytest.raises(ProofFailed) as failed:
+            _kept_from(place)
+    return failed.value.what
+
+
+def test_a_copy_in_the_store_that_is_not_the_recording_is_no_take(tmp_path: Path) -> None:
+    what = on_disk_of(64 << 20, tmp_path / "own", lambda: _copied_wrongly(tmp_path))
+    assert "something else than was copied" in what
+    assert list((tmp_path / "media" / "takes").rglob("*")) == []
 
 
 def test_the_samples_go_on_when_only_the_waveform_cannot_be_written(tmp_path: Path) -> None:

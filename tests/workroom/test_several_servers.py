@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from contextlib import ExitStack
+from contextlib import ExitStack, closing
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
+from sqlalchemy import update
+from websockets.exceptions import ConnectionClosed
 
+from inkwell_groove.store.database import Database as Store
+from inkwell_groove.store.models import Worker, now
 from launcher.database import Database
 from tests.broker import Broker, broker_in
 from tests.carriers import RATE_HZ, groove, write_carrier
@@ -138,6 +143,23 @@ def test_a_docket_has_one_source_whichever_server_is_asked(house: House) -> None
     deck.takes()
 
 
+def test_a_request_is_sent_on_once(house: House) -> None:
+    deck = at_the_deck(house, "S-2b")
+    sent_on = {"Inkwell-Forwarded-By": "attic"}
+    refused = house.upstairs.api.get(f"/transfers/{deck.key}/live", headers=sent_on)
+    assert refused.status_code == 409 and "gone to another server" in refused.json()["detail"]
+    way = f"/transfers/{deck.key}/watch"
+    with (
+        socket_to(house.upstairs, way, additional_headers=sent_on) as socket,
+        pytest.raises(ConnectionClosed) as closed,
+    ):
+        socket.recv(60)
+    assert closed.value.rcvd is not None and closed.value.rcvd.code == 1013
+    assert house.cellar.api.get(f"/transfers/{deck.key}/live", headers=sent_on).is_success
+    deck.do("stop")
+    deck.takes()
+
+
 def test_a_recording_goes_on_while_the_other_server_is_killed_and_starts_again(house: House) -> None:
     deck = at_the_deck(house, "S-3")
     house.upstairs.kill()
@@ -182,6 +204,14 @@ def test_a_server_that_is_gone_is_said_to_be(house: House) -> None:
     assert "the server cellar does not answer" in refused.json()["detail"]
     (left,) = house.upstairs.get(f"/dockets/{deck.docket_id}/recordings")
     assert left["state"] == "recording", "its own server takes it up again, no other"
+    with closing(Store(house.upstairs.database_url)) as store, store.begin() as session:
+        session.execute(update(Worker).where(Worker.node == "cellar").values(seen_at=now() - timedelta(minutes=5)))
+    assert [one["id"] for one in house.upstairs.get("/sources")] == ["browser"]
+    assert house.upstairs.get("/drives") == {"drives": [], "discs": []}
+    refused = house.upstairs.api.put("/drives/drive-1@cellar/disc", json={"disc": "D-1"})
+    assert refused.status_code == 503 and "the server cellar is not heard of" in refused.json()["detail"]
+    lines = {one["node"]: one["state"] for one in house.upstairs.get("/workers")["workers"] if one["is_server"]}
+    assert lines == {"upstairs": "idle", "cellar": "not heard of"}
     house.cellar.start()
     (take,) = deck.takes()
     assert take["transferred"]["ended"] == "the server stopped"
