@@ -269,6 +269,22 @@ def test_what_a_job_works_on_does_not_hang(database: Database, media: MediaStore
     assert examine(database, media) == []
 
 
+def test_what_another_server_records_on_its_own_disk_is_not_missed(database: Database, tmp_path: Path) -> None:
+    media = MediaStore(tmp_path / "media", recordings=tmp_path / "own")
+    with database.begin() as session:
+        planted = Planted(session, media)
+        mine, others = planted.recording("refused"), planted.recording("refused")
+        mine.node, others.node = "cellar", "attic"
+    findings = examine(database, media, node="cellar")
+    assert [(one.kind, one.where) for one in findings] == [
+        ("recording without its folder", f"{tmp_path}/own/{mine.id}")
+    ]
+    planted.file(media.recording(mine.id) / "sound.wav")
+    planted.file(media.recording(99) / "sound.wav")
+    findings = examine(database, media, node="cellar")
+    assert [(one.kind, one.where) for one in findings] == [("sound that no row knows", f"{tmp_path}/own/99")]
+
+
 def test_a_take_that_a_job_is_about_to_keep_loses_nothing(database: Database, media: MediaStore) -> None:
     with database.begin() as session:
         planted = Planted(session, media)

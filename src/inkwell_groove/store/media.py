@@ -64,10 +64,10 @@ class MediaStore:
         self._others = dict(others or {})
         self.roots = Roots({"media": root, **self._others})
         self.space = DiskSpace(root, kept_bytes=kept_bytes, free_bytes=free_bytes)
-        self._recordings = recordings or root / "recordings"
+        self.recordings = recordings or root / "recordings"
         self.has_own_recordings = recordings is not None
-        self._recordings.mkdir(parents=True, exist_ok=True)
-        self.recording_space = DiskSpace(self._recordings, free_bytes=free_bytes)
+        self.recordings.mkdir(parents=True, exist_ok=True)
+        self.recording_space = DiskSpace(self.recordings, free_bytes=free_bytes)
         for name in (
             "takes",
             "pictures",
@@ -106,7 +106,7 @@ class MediaStore:
 
     def recording(self, recording_id: int) -> Path:
         """Return the folder of a recording that is going on."""
-        return self._recordings / str(int(recording_id))
+        return self.recordings / str(int(recording_id))
 
     def forget_recording(self, recording_id: int) -> None:
         """Remove what is left of a recording whose sound was moved in among the takes."""
@@ -178,7 +178,7 @@ class MediaStore:
             kept_bytes=kept_bytes,
             free_bytes=self.space.free_bytes_of,
             token=token,
-            recordings=self._recordings if self.has_own_recordings else None,
+            recordings=self.recordings if self.has_own_recordings else None,
         )
 
     def name_of(self, path: Path) -> str:

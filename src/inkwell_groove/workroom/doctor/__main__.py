@@ -32,6 +32,7 @@ def main(words: Sequence[str] | None = None) -> int:
                 database,
                 MediaStore(given.media_root, others=given.other_roots, recordings=given.recordings_root),
                 depth="thorough" if wanted.thorough else "usual",
+                node=None if given.is_alone else given.node_name,
             )
             mended = mend(findings) if wanted.mend else 0
     except InkwellError as refusal:

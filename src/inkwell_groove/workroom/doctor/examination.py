@@ -18,8 +18,10 @@ log = structlog.get_logger()
 Depth = Literal["quick", "usual", "thorough"]
 
 
-def examine(database: Database, media: MediaStore, *, depth: Depth = "usual") -> list[Inconsistency]:
-    """Return what is not as it should be.
+def examine(
+    database: Database, media: MediaStore, *, depth: Depth = "usual", node: str | None = None
+) -> list[Inconsistency]:
+    """Return what is not as it should be, seen from the server called `node` if there are several.
 
     "quick" looks at the store's own folders and is for every start of a server; "usual" also walks the folders of files
     and the packages; "thorough" also reads every take, which takes as long as the disk needs.
@@ -30,7 +32,7 @@ def examine(database: Database, media: MediaStore, *, depth: Depth = "usual") ->
     if depth == "thorough":
         checks += in_rows.THOROUGH
     with database.begin() as session:
-        examined = Examined.of(session, media)
+        examined = Examined.of(session, media, node)
         return [finding for check in checks for finding in check(examined)]
 
 

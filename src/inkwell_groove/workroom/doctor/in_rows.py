@@ -93,7 +93,10 @@ def uploads(examined: Examined) -> Iterator[Inconsistency]:
 
 
 def recordings(examined: Examined) -> Iterator[Inconsistency]:
-    for number in examined.session.scalars(select(Recording.id).where(Recording.state != "armed")):
+    begun = select(Recording.id).where(Recording.state != "armed")
+    if examined.node is not None:
+        begun = begun.where(Recording.node == examined.node)  # another server may have them on its own disk
+    for number in examined.session.scalars(begun):
         if not examined.media.recording(number).is_dir() and not examined.is_worked_on("recording_id", number):
             path = str(examined.media.recording(number))
             yield Inconsistency("recording without its folder", path, "the sound of a recording is gone", _FROM_COPY)

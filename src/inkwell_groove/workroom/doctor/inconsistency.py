@@ -27,16 +27,20 @@ class Inconsistency:
 
 @dataclass(frozen=True)
 class Examined:
-    """What is examined: the media store, the database in one transaction, and the jobs that have not ended."""
+    """What is examined: the media store, the database in one transaction, and the jobs that have not ended.
+
+    `node` is the name of the server at which it is examined, where there are several.
+    """
 
     session: Session
     media: MediaStore
     jobs: Collection[Mapping[str, Any]]
+    node: str | None
 
     @classmethod
-    def of(cls, session: Session, media: MediaStore) -> Examined:
+    def of(cls, session: Session, media: MediaStore, node: str | None = None) -> Examined:
         waiting = select(Job.arguments).where(Job.state.in_(("waiting", "running")))
-        return cls(session, media, session.scalars(waiting).all())
+        return cls(session, media, session.scalars(waiting).all(), node)
 
     def is_worked_on(self, name: str, value: object) -> bool:
         """Return whether a job that has not ended has this argument."""
@@ -44,7 +48,7 @@ class Examined:
 
     def numbered(self, folder: str) -> Iterator[tuple[int, Path]]:
         """Yield what lies in a folder of the store under a number."""
-        place = self.media.root / folder
+        place = self.media.recordings if folder == "recordings" else self.media.root / folder
         for path in sorted(place.iterdir()) if place.is_dir() else ():
             if path.name.isdecimal():
                 yield int(path.name), path

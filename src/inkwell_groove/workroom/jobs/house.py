@@ -30,7 +30,8 @@ class HouseEngine:
     def announce(self, lane: Lane) -> None:
         if lane in self.here.lanes:
             self.here.announce(lane)  # whoever is free takes it, this process among them
-        self._sender.send(lane)
+        if lane is not Lane.DEVICE:  # another server cannot run what is asked for at this one
+            self._sender.send(lane)
 
     def cancel(self, job_id: int) -> None:
         """Stop a job at its next report. Where it runs elsewhere, that machine hears of it at its next renewal."""
