@@ -61,10 +61,48 @@ def test_what_nobody_told_of_is_seen_after_a_while() -> None:
     shelf = Shelf()
     shelf.look(1)
     shelf.titles[1] = "second"
-    shelf.now_s = 29.0
+    shelf.now_s = 59.0
     assert shelf.look(1) == {1: "first"}
-    shelf.now_s = 31.0
+    shelf.now_s = 121.0
     assert shelf.look(1) == {1: "second"}
+
+
+def test_many_that_look_at_once_read_it_once() -> None:
+    shelf, together, seen = Shelf(), threading.Barrier(8), []
+
+    def look() -> None:
+        together.wait()
+        seen.append(shelf.look(1, 2, 3))
+
+    threads = [threading.Thread(target=look) for _ in range(8)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert seen == [{1: "first", 2: "first", 3: "first"}] * 8
+    assert sorted(shelf.reads) == [1, 2, 3]
+
+
+def test_who_looks_after_a_change_does_not_get_what_was_being_read_before_it() -> None:
+    shelf, is_read, may_go_on = Shelf(), threading.Event(), threading.Event()
+
+    def slowly(keys: Sequence[int]) -> Mapping[int, str]:
+        found = shelf.read(keys)
+        is_read.set()
+        assert may_go_on.wait(60)
+        return found
+
+    first = threading.Thread(target=shelf.kept.get, args=([1], slowly))
+    first.start()
+    assert is_read.wait(60)
+    shelf.change(1, "second")
+    seen: list[Mapping[int, str]] = []
+    later = threading.Thread(target=lambda: seen.append(shelf.look(1)))
+    later.start()
+    may_go_on.set()
+    for thread in (first, later):
+        thread.join()
+    assert seen == [{1: "second"}]
 
 
 def test_no_more_is_kept_than_there_is_room_for() -> None:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+import threading
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, closing
 from datetime import timedelta
 from pathlib import Path
@@ -141,6 +143,26 @@ def test_a_docket_has_one_source_whichever_server_is_asked(house: House) -> None
     assert gone.status_code == 404 and "no longer connected" in gone.json()["detail"]
     deck.do("stop")
     deck.takes()
+
+
+def test_two_servers_that_are_asked_at_once_connect_one_source(house: House) -> None:
+    docket = house.upstairs.open_docket("S-2a")
+    settings = {"side_id": docket["carriers"][0]["sides"][0]["id"]}
+    body = {"source_id": "browser", "rate_hz": 48_000, "settings": settings}
+    together = threading.Barrier(2)
+
+    def connect(server: Server) -> Any:
+        together.wait()
+        return server.api.post(f"/dockets/{docket['id']}/transfer", json=body)
+
+    with ThreadPoolExecutor(2) as pool:
+        answers = list(pool.map(connect, (house.upstairs, house.cellar)))
+    assert sorted(one.status_code for one in answers) == [201, 409]
+    (connected,) = [one.json() for one in answers if one.status_code == 201]
+    for server in (house.upstairs, house.cellar):
+        assert server.get(f"/dockets/{docket['id']}/transfer")["key"] == connected["key"]
+    assert house.upstairs.api.delete(f"/transfers/{connected['key']}").status_code == 204
+    assert house.cellar.get(f"/dockets/{docket['id']}/transfer") is None
 
 
 def test_a_request_is_sent_on_once(house: House) -> None:

@@ -20,7 +20,7 @@ from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Connection, Docket, Recording
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.nodes import Elsewhere, Nodes, ServerAway
+from inkwell_groove.workroom.nodes import Nodes
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import docket_row, not_of_disc, sides_of
 from inkwell_groove.workroom.transfer.books import Books
@@ -28,6 +28,7 @@ from inkwell_groove.workroom.transfer.chains import chain_row
 from inkwell_groove.workroom.transfer.recorder import Recorder
 from inkwell_groove.workroom.transfer.session import Session
 from inkwell_groove.workroom.transfer.views import RecordingView, Room, TransferSettings, TransferView
+from inkwell_groove.workroom.workers import is_heard_of
 
 _IDLE_S = 900.0  # nobody looks on and nothing is armed: the source is let go
 _TRY_AGAIN_S = 5.0
@@ -68,6 +69,8 @@ class Transfers(Part):
         for session in list(self._sessions.values()):
             session.close(abandon=session.source.facts is BROWSER)
         self._sessions.clear()
+        with contextlib.suppress(InkwellError):
+            self._tidy()  # or else when it starts again
 
     # Connecting.
 
@@ -110,9 +113,10 @@ class Transfers(Part):
             self._check(session, docket, settings)
         with self._lock:
             self._check_free(docket_id, source_id)
-            self._check_no_other_server(docket_id)
+            key = uuid.uuid4().hex
+            self._note(key, docket_id)
             made = Session(
-                key=uuid.uuid4().hex,
+                key=key,
                 docket_id=docket_id,
                 who=who,
                 source=self._sources.open(source_id, rate_hz=rate_hz, channels=channels, bits=bits),
@@ -122,8 +126,7 @@ class Transfers(Part):
                 changed=lambda: self._events.transfer_changed(docket_id),
                 clock=self._clock,
             )
-            self._note(made)
-            self._sessions[made.key] = made
+            self._sessions[key] = made
         made.start()
         self._events.transfer_changed(docket_id)
         return self.view(made)
@@ -274,7 +277,7 @@ class Transfers(Part):
                 clock=self._clock,
             )
             session.resume(taken.recorder, taken.recording_id, taken.next_sample, side_ids)
-            self._note(session)
+            self._note(key, docket_id, goes_on=True)
             self._sessions[key] = session
         session.start()
         self._events.transfer_changed(docket_id)
@@ -290,20 +293,31 @@ class Transfers(Part):
 
     def _look_once(self) -> None:
         self._books.catch_up()
-        self._tidy()
         for session in list(self._sessions.values()):
             left_alone = self._clock.monotonic() - session.seen_at_s > _IDLE_S and session.state == "listening"
             if session.state == "ended" or left_alone:
                 session.close()
                 self._forget(session)
                 self._events.transfer_changed(session.docket_id)
+        self._tidy()
 
     # Which server has which transfer.
 
-    def _note(self, session: Session) -> None:
-        """Write down that this server has a transfer."""
+    def _note(self, key: str, docket_id: int, *, goes_on: bool = False) -> None:
+        """Write down that this server has a transfer.
+
+        Raises Conflict if another server that is there has the docket's, unless a recording `goes_on`: its sound is not
+        refused.
+        """
         with self._database.begin() as transaction:
-            transaction.merge(Connection(transfer_key=session.key, docket_id=session.docket_id, node=self._nodes.name))
+            docket_row(transaction, docket_id, lock=True)  # two servers that are asked at once take turns
+            others = select(Connection.node).where(
+                Connection.docket_id == docket_id, Connection.node != self._nodes.name
+            )
+            for node in () if goes_on or self._nodes.is_alone else transaction.scalars(others).all():
+                if is_heard_of(transaction, node):
+                    raise Conflict("this docket has a source already", where=node, remedy="Disconnect that one first")
+            transaction.merge(Connection(transfer_key=key, docket_id=docket_id, node=self._nodes.name))
 
     def _forget(self, session: Session) -> None:
         self._sessions.pop(session.key, None)
@@ -326,18 +340,6 @@ class Transfers(Part):
         """Raise Elsewhere, or ServerAway, for a transfer that another server has."""
         if row is not None and row.node != self._nodes.name:
             self._nodes.send_to(row.node)
-
-    def _check_no_other_server(self, docket_id: int) -> None:
-        """Raise Conflict where the docket has a source at another server that is there."""
-        row = None if self._nodes.is_alone else self._connection_of(docket_id)
-        try:
-            self._send_to(row)
-        except Elsewhere as elsewhere:
-            raise Conflict(
-                "this docket has a source already", where=elsewhere.node, remedy="Disconnect that one first"
-            ) from elsewhere
-        except ServerAway:
-            return  # it holds nothing as far as anybody can see
 
     def _recorder(self, recording_id: int) -> Recorder:
         for session in self._sessions.values():
