@@ -131,6 +131,8 @@ class DatabaseLock:
             self._end_lost(connection)
             base = str(connection.execute(text("SELECT CONCAT('inkwell ', DATABASE())")).scalar_one())
             refusal = self._enter(connection, base, wait_s)
+            if refusal is not None:
+                connection.execute(_RELEASE)
             connection.commit()
         except SQLAlchemyError as cause:
             raise DatabaseAway(
@@ -170,6 +172,7 @@ class DatabaseLock:
             self._thread.join()
         if self._connection is not None:
             with contextlib.suppress(SQLAlchemyError):
+                self._connection.execute(_RELEASE)
                 self._connection.close()
         self._engine.dispose()
 
@@ -231,6 +234,8 @@ class DatabaseLock:
                 return
 
 
+# The database notices only a moment later that a connection was closed, and whoever comes right then would be refused.
+_RELEASE = text("DO RELEASE_ALL_LOCKS()")
 _IS_FREE = text("SELECT IS_FREE_LOCK(:name)")
 _IS_MINE = text("SELECT IS_USED_LOCK(:name) = CONNECTION_ID()")
 
