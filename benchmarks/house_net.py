@@ -30,7 +30,7 @@ from urllib.parse import urlsplit
 
 from sqlalchemy import select
 
-from benchmarks.house_storm import Listener, Storm, all_ended, calmly, faults_of, patiently, samples, sealed
+from benchmarks.house_storm import Listener, Services, Storm, all_ended, calmly, faults_of, patiently, samples, sealed
 from inkwell_groove.store.database import Database as Store
 from inkwell_groove.store.models import Take
 from launcher.database import Database
@@ -49,7 +49,7 @@ _DELAY_S, _LOST_SHARE = 0.001, 0.002  # for each piece that a line carries, on t
 _MUSIC_S = 1_200.0
 
 
-class House:
+class House(Services):
     """All machines, and what runs on them. `server` is the first web server."""
 
     def __init__(self, root: Path, broker: Broker, chance: random.Random, stack: ExitStack) -> None:
@@ -106,21 +106,6 @@ class House:
     def cut_connections(self, chance: random.Random) -> None:
         for line in chance.sample(self.lines, 4):
             line.cut()
-
-    def kill_database(self, _: random.Random) -> None:
-        pid = int((self.mariadb.folder / "mariadb.pid").read_text())
-        os.kill(pid, signal.SIGKILL)
-        with contextlib.suppress(ChildProcessError):
-            os.waitpid(pid, 0)
-        self.mariadb.ensure_running()
-
-    def empty_broker(self, _: random.Random) -> None:
-        self.broker.empty()
-
-    def kill_broker(self, _: random.Random) -> None:
-        self.broker.stop()
-        time.sleep(1)
-        self.broker.start()
 
     def _machine(self, name: str) -> tuple[Machine, dict[str, str]]:
         """Return a machine, and the settings of what runs there: how it reaches database and broker."""

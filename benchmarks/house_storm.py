@@ -46,7 +46,29 @@ _WORKERS = 3
 _ENDED = ("done", "failed", "cancelled")
 
 
-class House:
+class Services:
+    """What all processes of a house use, each of which may be gone at any moment and is started again."""
+
+    mariadb: Database
+    broker: Broker
+
+    def kill_database(self, _: random.Random) -> None:
+        pid = int((self.mariadb.folder / "mariadb.pid").read_text())
+        os.kill(pid, signal.SIGKILL)
+        with contextlib.suppress(ChildProcessError):
+            os.waitpid(pid, 0)
+        self.mariadb.ensure_running()
+
+    def empty_broker(self, _: random.Random) -> None:
+        self.broker.empty()
+
+    def kill_broker(self, _: random.Random) -> None:
+        self.broker.stop()
+        time.sleep(1)
+        self.broker.start()
+
+
+class House(Services):
     """All processes, each of which may be gone at any moment and is started again."""
 
     def __init__(self, root: Path, broker: Broker) -> None:
@@ -89,21 +111,6 @@ class House:
     def kill_server(self, _: random.Random) -> None:
         self.server.kill()
         self.server.start()
-
-    def kill_database(self, _: random.Random) -> None:
-        pid = int((self.mariadb.folder / "mariadb.pid").read_text())
-        os.kill(pid, signal.SIGKILL)
-        with contextlib.suppress(ChildProcessError):
-            os.waitpid(pid, 0)
-        self.mariadb.ensure_running()
-
-    def empty_broker(self, _: random.Random) -> None:
-        self.broker.empty()
-
-    def kill_broker(self, _: random.Random) -> None:
-        self.broker.stop()
-        time.sleep(1)
-        self.broker.start()
 
 
 class Storm(threading.Thread):
