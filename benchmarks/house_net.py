@@ -38,9 +38,10 @@ from tests.broker import Broker, broker_in
 from tests.carriers import RATE_HZ, groove, write_carrier
 from tests.deck import AtTheDeck, lies_in, samples_of
 from tests.live import Server, WorkerProcess, new_schema
-from tests.netns import Machine, PoorLine, leave_the_network
+from tests.netns import Machine, leave_the_network
 from tests.patience import until
 from tests.people import PASSWORD, PEOPLE, make_people
+from tests.proxy import PoorLine
 from tests.sounds import record_side
 
 _LEASE_S = 3
@@ -115,7 +116,7 @@ class House(Services):
         broker_port = urlsplit(self.broker.address).port or 0
         ports = {}
         for what, to in (("database", self.mariadb.port), ("broker", broker_port)):
-            line = PoorLine(("127.0.0.1", to), machine.near, self._chance)
+            line = PoorLine(to, machine.near, self._chance)
             self.lines.append(line)
             self._stack.callback(line.close)
             ports[what] = line.port

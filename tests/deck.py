@@ -52,6 +52,15 @@ class AtTheDeck:
     def hand(self, control: str, value: str = "") -> Any:
         return self.do("controls", {"control": control, "value": value})
 
+    def begin_armed(self, record: str = "T-1") -> None:
+        """Put a record on, arm, and lower the stylus; return once it records."""
+        self.hand("record", record)
+        self.listens()
+        self.do("arm")
+        self.listens(3)
+        self.hand("lower")
+        self.until(lambda news: news["state"] == "recording")
+
     def live(self) -> Any:
         return self.server.get(f"/transfers/{self.key}/live", after_sample=10**15)
 

@@ -9,11 +9,7 @@ from __future__ import annotations
 import contextlib
 import ctypes
 import os
-import random
-import socket
 import subprocess
-import threading
-import time
 from collections.abc import Callable
 
 _NEW_NET = 0x40000000  # CLONE_NEWNET (unshare(2), setns(2))
@@ -65,70 +61,6 @@ class Machine:
 
     def close(self) -> None:
         _ip(f"netns delete {self.netns}")
-
-
-class PoorLine:
-    """A TCP proxy that holds each piece back for a while, some for long, as a line does that loses packets."""
-
-    def __init__(self, to: tuple[str, int], listen: str, chance: random.Random) -> None:
-        self._to, self._chance = to, chance
-        self._listener = socket.create_server((listen, 0))
-        self.port: int = self._listener.getsockname()[1]
-        self.delay_s, self.lost_share, self.again_s = 0.0, 0.0, 0.3
-        self._ends: set[socket.socket] = set()
-        self._lock = threading.Lock()
-        threading.Thread(target=self._accept, daemon=True).start()
-
-    def cut(self) -> None:
-        """Break all connections."""
-        with self._lock:
-            ends, self._ends = self._ends, set()
-        for end in ends:
-            with contextlib.suppress(OSError):
-                end.shutdown(socket.SHUT_RDWR)
-
-    def close(self) -> None:
-        self._listener.close()
-        self.cut()
-
-    def _accept(self) -> None:
-        while True:
-            try:
-                near, _ = self._listener.accept()
-            except OSError:
-                return
-            threading.Thread(target=self._join, args=(near,), daemon=True).start()
-
-    def _join(self, near: socket.socket) -> None:
-        try:
-            far = socket.create_connection(self._to, timeout=5)
-        except OSError:
-            near.close()
-            return
-        far.settimeout(None)
-        with self._lock:
-            self._ends |= {near, far}
-        ways = [threading.Thread(target=self._carry, args=ends, daemon=True) for ends in ((near, far), (far, near))]
-        for way in ways:
-            way.start()
-        for way in ways:
-            way.join()
-        with self._lock:
-            self._ends -= {near, far}
-        near.close()
-        far.close()
-
-    def _carry(self, one: socket.socket, other: socket.socket) -> None:
-        with contextlib.suppress(OSError):
-            while data := one.recv(65_536):
-                if self.delay_s:
-                    time.sleep(self._chance.uniform(0, 2) * self.delay_s)
-                if self._chance.random() < self.lost_share:
-                    time.sleep(self.again_s)
-                other.sendall(data)
-        for end in (one, other):
-            with contextlib.suppress(OSError):
-                end.shutdown(socket.SHUT_RDWR)
 
 
 def _ip(words: str) -> None:

@@ -52,12 +52,7 @@ def nothing_stays_connected() -> Iterator[None]:
 
 def test_armed_it_begins_before_the_stylus_and_ends_in_the_run_out(decks: Server) -> None:
     deck = AtTheDeck(decks, "ARM-1")
-    deck.hand("record", "T-1")
-    deck.listens()
-    deck.do("arm")
-    deck.listens(3)
-    deck.hand("lower")
-    deck.until(lambda news: news["state"] == "recording")
+    deck.begin_armed()
     deck.until(lambda news: news["state"] == "listening")
     (take,) = deck.takes()
     truth, music, run_out = groove(1)
@@ -139,12 +134,7 @@ def test_a_pause_and_a_stop_while_the_work_is_behind_come_where_they_were_asked_
 
 def test_turned_over_each_side_gets_its_take(decks: Server) -> None:
     deck = AtTheDeck(decks, "TURN-1", arm_again=True)
-    deck.hand("record", "T-1")
-    deck.listens()
-    deck.do("arm")
-    deck.listens(3)
-    deck.hand("lower")
-    deck.until(lambda news: news["state"] == "recording")
+    deck.begin_armed()
     deck.until(lambda news: news["state"] == "armed")
     assert deck.view()["settings"]["side_id"] == deck.sides[1]
     deck.hand("lift")

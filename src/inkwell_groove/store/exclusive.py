@@ -26,7 +26,6 @@ _WAIT_S = 10  # a server that was just killed holds its locks until the database
 _LONGEST_S = 365 * 24 * 3600
 _LOOK_EVERY_S = 2.0
 _MOST_SERVERS = 64
-_GATE = ""  # held by a server that works alone, and by others while they come in
 log = structlog.get_logger()
 
 
@@ -179,7 +178,8 @@ class DatabaseLock:
     def _enter(self, connection: Connection, base: str, wait_s: float) -> InUse | None:
         """Take the locks that this server needs; return why it cannot have them."""
         database = base.removeprefix("inkwell ")
-        if not _get(connection, base + _GATE, wait_s):
+        gate = base  # held by a server that works alone, and by others while they come in
+        if not _get(connection, gate, wait_s):
             return InUse(
                 "another server works with this database",
                 where=database,
@@ -187,7 +187,7 @@ class DatabaseLock:
             )
         places = [f"{base} server {number}" for number in range(_MOST_SERVERS)]
         if self._node is None:
-            self._held = [base + _GATE]
+            self._held = [gate]
             if all(connection.execute(_IS_FREE, {"name": name}).scalar() for name in places):
                 return None
             return InUse(
@@ -203,7 +203,7 @@ class DatabaseLock:
                 remedy="Stop that one first, or set INKWELL_NODE to another name",
             )
         place = next((one for one in places if _get(connection, one, 0)), None)
-        connection.execute(text("DO RELEASE_LOCK(:name)"), {"name": base + _GATE})
+        connection.execute(text("DO RELEASE_LOCK(:name)"), {"name": gate})
         if place is None:
             return InUse(f"{_MOST_SERVERS} servers work with this database", where=database, remedy="Stop one first")
         self._held = [name, place]

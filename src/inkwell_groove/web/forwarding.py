@@ -62,8 +62,10 @@ async def _answer(request: Request, elsewhere: Elsewhere, headers: Mapping[str, 
     address = f"{elsewhere.address}{request.url.path}{query}"
     timeout = httpx.Timeout(_ANSWER_WITHIN_S, connect=_CONNECT_WITHIN_S)
     try:
-        # Without a context for TLS, which takes a while to make, where none is spoken.
-        async with httpx.AsyncClient(timeout=timeout, verify=address.startswith("https")) as client:
+        # Without a context for TLS, which takes a while to make, where none is spoken; and never through a proxy of the
+        # environment, which would see the cookie.
+        is_tls = address.startswith("https")
+        async with httpx.AsyncClient(timeout=timeout, verify=is_tls, trust_env=False) as client:
             answer = await client.request(request.method, address, content=await request.body(), headers=headers)
     except httpx.HTTPError as trouble:
         log.warning("another server does not answer", node=elsewhere.node, address=elsewhere.address, why=repr(trouble))
@@ -89,7 +91,7 @@ async def _join(socket: WebSocket, elsewhere: Elsewhere, headers: Mapping[str, s
             await _close(socket, _AWAY, "it has just gone to another server")
             return
         async with websockets.connect(
-            address, additional_headers=wanted, max_size=None, open_timeout=_CONNECT_WITHIN_S
+            address, additional_headers=wanted, max_size=None, open_timeout=_CONNECT_WITHIN_S, proxy=None
         ) as other:
             ways = [asyncio.ensure_future(_to_server(socket, other)), asyncio.ensure_future(_to_browser(other, socket))]
             _, left = await asyncio.wait(ways, return_when=asyncio.FIRST_COMPLETED)

@@ -156,7 +156,7 @@ class Dockets(Part):
 
     def _hear(self, news: Mapping[str, Any]) -> None:
         """Read a docket anew of which anything is told."""
-        if news.get("docket_id"):
+        if news.get("docket_id") and news["kind"] != "presence":  # a window changes nothing of a docket
             self._lines.forget(news["docket_id"])
             self._shown.forget(news["docket_id"])
 

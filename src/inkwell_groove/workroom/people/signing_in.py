@@ -61,8 +61,8 @@ class SigningIn(Part):
         """Whether people sign in here at all."""
         return self._settings.needs_sign_in
 
-    def knows_without_looking(self, shown: Credential) -> bool:
-        """Return whether it is known who asks without looking into the database."""
+    def needs_no_database(self, shown: Credential) -> bool:
+        """Return whether `person` answers without asking the database."""
         return shown.bearer is None and not self.is_needed
 
     def person(self, shown: Credential, *, address: str = "") -> Person:
