@@ -62,19 +62,23 @@ const FIELDS: Record<string, readonly Field[]> = { Cassette: TAPE, CD: COMPACT_D
 /** What is said of a carrier as it is taken from the shelf, and how long its sides should be. */
 export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Carrier }) {
   const keep = useKeepDocket();
-  const save = (change: Partial<Schemas["CarrierChange"]>) =>
-    answer(
+  const save = async (change: Partial<Schemas["CarrierChange"]>): Promise<Carrier | undefined> => {
+    const saved = await answer(
       api.PATCH("/api/carriers/{carrier_id}", {
         params: { path: { carrier_id: carrier.id } },
         body: { expected_s: {}, seen: {}, seen_s: {}, ...change },
         keepalive: true,
       }),
-    ).then(keep);
-  const saveLength = (sideId: number, text: string, seen: number | null) => {
+    );
+    keep(saved);
+    return saved.carriers.find((one) => one.id === carrier.id);
+  };
+  const saveLength = async (sideId: number, text: string, seen: number | null) => {
     const seconds = text.trim() ? readClock(text) : null;
     if (seconds !== null && Number.isNaN(seconds))
-      return Promise.reject(new Problem(`“${text}” is no length`, null, "Write minutes and seconds, as 21:30"));
-    return save({ expected_s: { [sideId]: seconds }, seen_s: { [sideId]: seen } });
+      throw new Problem(`“${text}” is no length`, null, "Write minutes and seconds, as 21:30");
+    const saved = await save({ expected_s: { [sideId]: seconds }, seen_s: { [sideId]: seen } });
+    return saved?.sides.find((one) => one.id === sideId)?.expected_s ?? null;
   };
   const name = docket.carriers.length > 1 ? `Carrier ${carrier.number}, ${carrier.format}` : carrier.format;
   return (
@@ -93,7 +97,10 @@ export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Car
               hint={field.hint}
               list={list}
               value={carrier[field.name]}
-              onSave={(value, seen) => save({ [field.name]: value, seen: { [field.name]: seen } })}
+              onSave={async (value, seen) => {
+                const saved = await save({ [field.name]: value, seen: { [field.name]: seen } });
+                return saved?.[field.name] ?? "";
+              }}
             />
             {list && (
               <datalist id={list}>

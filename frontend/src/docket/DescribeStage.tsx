@@ -11,6 +11,17 @@ import { sidesOf, useDocket, useKeepDocket } from "./useDocket";
 
 type Change = Partial<Schemas["DescriptionChange"]>;
 
+const releaseValue = (docket: Docket, name: string): string => docket.release[name as keyof Docket["release"]] ?? "";
+
+/** A field of a track as it stands in a docket; a track that is gone has none. */
+function trackValue(docket: Docket, key: string, name: string): string {
+  const line = sidesOf(docket)
+    .flatMap((side) => side.tracks)
+    .find((one) => one.key === key);
+  if (name === "title" || name === "artist") return line?.[name] ?? "";
+  return line?.fields?.[name] ?? "";
+}
+
 /** What is said of the release and its tracks, edited in place and kept field by field. */
 export function DescribeStage() {
   const docket = useDocket();
@@ -19,14 +30,17 @@ export function DescribeStage() {
   const [pasted, setPasted] = useState<{ from: number; titles: string[] } | null>(null);
   const lines = sidesOf(docket).flatMap((side) => side.tracks);
   const more = vocabulary?.track_fields.filter((one) => one.name !== "title" && one.name !== "artist") ?? [];
-  const save = (change: Change) =>
-    answer(
+  const save = async (change: Change): Promise<Docket> => {
+    const saved = await answer(
       api.PATCH("/api/dockets/{docket_id}/description", {
         params: { path: { docket_id: docket.id } },
         body: { release: {}, tracks: {}, seen: {}, ...change },
         keepalive: true, // what was typed arrives though the page is left at once
       }),
-    ).then(keep);
+    );
+    keep(saved);
+    return saved;
+  };
   return (
     <Desk
       title={
@@ -52,10 +66,11 @@ export function DescribeStage() {
             <Cell
               label={field.label}
               hint={field.hint || (field.many ? "several: with semicolons" : "")}
-              value={docket.release[field.name as keyof Docket["release"]] ?? ""}
-              onSave={(value, seen) =>
-                save({ release: { [field.name]: value }, seen: { release: { [field.name]: seen } } })
-              }
+              value={releaseValue(docket, field.name)}
+              onSave={async (value, seen) => {
+                const change = { release: { [field.name]: value }, seen: { release: { [field.name]: seen } } };
+                return releaseValue(await save(change), field.name);
+              }}
             />
           </label>
         ))}
@@ -91,9 +106,11 @@ export function DescribeStage() {
                 side={sideLetter(docket, line)}
                 albumArtist={docket.release.album_artist ?? ""}
                 more={more}
-                onSave={(fields, seen) =>
-                  save({ tracks: { [line.key]: fields }, seen: { tracks: { [line.key]: seen } } })
-                }
+                onSave={async (name, value, seen) => {
+                  const tracks = { [line.key]: { [name]: value } };
+                  const saved = await save({ tracks, seen: { tracks: { [line.key]: { [name]: seen } } } });
+                  return trackValue(saved, line.key, name);
+                }}
                 onPaste={(titles) => setPasted({ from: index, titles })}
               />
             ))}
@@ -114,7 +131,7 @@ function TrackRow(props: {
   side: string;
   albumArtist: string;
   more: Schemas["FieldInfo"][];
-  onSave: (fields: Record<string, string>, seen: Record<string, string>) => Promise<void>;
+  onSave: (name: string, value: string, seen: string) => Promise<string>;
   onPaste: (titles: string[]) => void;
 }) {
   const { line } = props;
@@ -139,7 +156,7 @@ function TrackRow(props: {
           <Cell
             label={`Title of track ${line.number}`}
             value={line.title}
-            onSave={(title, seen) => props.onSave({ title }, { title: seen })}
+            onSave={(title, seen) => props.onSave("title", title, seen)}
           />
         </td>
         <td className="pr-3">
@@ -147,7 +164,7 @@ function TrackRow(props: {
             label={`Artist of track ${line.number}`}
             value={line.artist}
             hint={props.albumArtist}
-            onSave={(artist, seen) => props.onSave({ artist }, { artist: seen })}
+            onSave={(artist, seen) => props.onSave("artist", artist, seen)}
           />
         </td>
         <td className="figure text-right">{clock(line.end_sample - line.start_sample, line.rate_hz)}</td>
@@ -175,7 +192,7 @@ function TrackRow(props: {
                     label={`${field.label} of track ${line.number}`}
                     hint={field.hint || (field.many ? "several: with semicolons" : "")}
                     value={line.fields?.[field.name] ?? ""}
-                    onSave={(value, seen) => props.onSave({ [field.name]: value }, { [field.name]: seen })}
+                    onSave={(value, seen) => props.onSave(field.name, value, seen)}
                   />
                 </label>
               ))}

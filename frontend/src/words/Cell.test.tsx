@@ -1,6 +1,6 @@
 // @vitest-environment jsdom
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render, screen } from "@testing-library/react";
+import { act, cleanup, render, screen } from "@testing-library/react";
 import { userEvent } from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
@@ -10,7 +10,7 @@ import { Cell } from "./Cell";
 
 afterEach(cleanup);
 
-const shown = (onSave: (value: string, seen: string) => Promise<void>) => {
+const shown = (onSave: (value: string, seen: string) => Promise<string>) => {
   render(
     <QueryClientProvider client={new QueryClient()}>
       <Cell label="Title" value="Weir" onSave={onSave} />
@@ -22,7 +22,7 @@ const shown = (onSave: (value: string, seen: string) => Promise<void>) => {
 
 describe("a cell", () => {
   it("saves once when Enter is pressed, however long it is held and wherever one goes then", async () => {
-    const onSave = vi.fn(async () => undefined);
+    const onSave = vi.fn((typed: string) => Promise.resolve(typed));
     const field = shown(onSave);
     await userEvent.type(field, "s{Enter>3/}");
     await userEvent.click(screen.getByText("elsewhere"));
@@ -30,7 +30,7 @@ describe("a cell", () => {
   });
 
   it("saves once when it is left", async () => {
-    const onSave = vi.fn(async () => undefined);
+    const onSave = vi.fn((typed: string) => Promise.resolve(typed));
     const field = shown(onSave);
     await userEvent.type(field, "s");
     await userEvent.click(screen.getByText("elsewhere"));
@@ -40,7 +40,7 @@ describe("a cell", () => {
   });
 
   it("saves nothing after Escape, and shows what was there", async () => {
-    const onSave = vi.fn(async () => undefined);
+    const onSave = vi.fn((typed: string) => Promise.resolve(typed));
     const field = shown(onSave);
     await userEvent.type(field, "s{Escape}");
     expect(field.value).toBe("Weir");
@@ -49,9 +49,9 @@ describe("a cell", () => {
   });
 
   const changedBySomebody = () =>
-    vi.fn((_: string, seen: string) =>
+    vi.fn((typed: string, seen: string) =>
       seen === "Weir Song"
-        ? Promise.resolve()
+        ? Promise.resolve(typed)
         : Promise.reject(
             new Problem("title was changed meanwhile", null, null, 409, [
               { name: "title", yours: "Weirs", now: "Weir Song" },
@@ -84,7 +84,7 @@ describe("a cell", () => {
   });
 
   it("saves on the value that was seen when typing began, not on one that came meanwhile", async () => {
-    const onSave = vi.fn(() => Promise.resolve());
+    const onSave = vi.fn((typed: string) => Promise.resolve(typed));
     const cell = (value: string) => (
       <QueryClientProvider client={new QueryClient()}>
         <Cell label="Title" value={value} onSave={onSave} />
@@ -97,10 +97,33 @@ describe("a cell", () => {
     expect(onSave.mock.calls).toEqual([["Weirs", "Weir"]]);
   });
 
+  it("keeps what was typed while the last one was saved, and saves it after that, on what was saved", async () => {
+    const landings: ((stored: string) => void)[] = [];
+    const onSave = vi.fn<(value: string, seen: string) => Promise<string>>(
+      () => new Promise((resolve) => landings.push(resolve)),
+    );
+    const field = shown(onSave);
+    await userEvent.type(field, "s{Enter}");
+    await userEvent.type(field, " and");
+    landings[0]?.("Weirs of 1968");
+    await vi.waitFor(() => expect(onSave).toHaveBeenCalledTimes(1));
+    await act(() => Promise.resolve());
+    expect(field.value).toBe("Weirs and");
+    await userEvent.type(field, "{Enter}");
+    await userEvent.type(field, "{Backspace>5/}{Enter}");
+    await act(() => Promise.resolve());
+    expect(onSave.mock.calls).toEqual([
+      ["Weirs", "Weir"],
+      ["Weirs and", "Weirs of 1968"],
+    ]);
+    landings[1]?.("Weirs and");
+    await vi.waitFor(() => expect(onSave).toHaveBeenLastCalledWith("Weir", "Weirs and"));
+  });
+
   it("saves on the value as the server has it, not on the text that is shown for it", async () => {
     const onSave = vi.fn((_: string, seen: number | null) =>
       seen === 612.75
-        ? Promise.resolve()
+        ? Promise.resolve<number | null>(700)
         : Promise.reject(
             new Problem("length was changed meanwhile", null, null, 409, [{ name: "length", yours: 700, now: 612.75 }]),
           ),
@@ -122,9 +145,7 @@ describe("a cell", () => {
   });
 
   it("keeps what was typed beside the reason when it is refused", async () => {
-    const onSave = vi.fn(async () => {
-      throw new Problem("the title is too long", null, "Shorten it");
-    });
+    const onSave = vi.fn(() => Promise.reject(new Problem("the title is too long", null, "Shorten it")));
     const field = shown(onSave);
     await userEvent.type(field, "s{Enter}");
     expect((await screen.findByRole("alert")).textContent).toBe("The title is too long. Shorten it.");

@@ -1,5 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
-import { type ChangeEvent, useRef } from "react";
+import { type ChangeEvent, useId, useRef } from "react";
 
 import { Problem } from "../api/client";
 import { ChangedMeanwhile } from "./ChangedMeanwhile";
@@ -7,8 +7,9 @@ import { sentence } from "./Trouble";
 import { useInPlace } from "./useInPlace";
 
 /**
- * A value edited in place: Enter or leaving it saves it, Escape shows the old one again. What is saved is saved on the
- * value that was seen when typing began; if somebody else has changed it since, both are shown.
+ * A value edited in place: Enter or leaving it saves it, Escape shows the old one again. `onSave` gets the value that
+ * was seen when typing began and returns what is stored then; if somebody else has changed it since, both are shown.
+ * What is typed while an earlier text is saved stays, and is saved after it.
  */
 export function Cell<T extends string | number | null = string>({
   label,
@@ -26,17 +27,21 @@ export function Cell<T extends string | number | null = string>({
   /** The value as the server has it, where it is not the text that is shown, and how such a value is written here. */
   stored?: T;
   words?: (value: string | number) => string;
-  onSave: (value: string, seen: T) => Promise<void>;
+  onSave: (value: string, seen: T) => Promise<T>;
 }) {
   const current = stored === undefined ? (value as T) : stored;
   const seen = useRef(current);
   const save = useMutation({
+    scope: { id: useId() }, // one after the other
     mutationFn: (typed: string) => onSave(typed, seen.current),
-    onSuccess: () => field.clear(),
+    onSuccess: (now, typed) => {
+      seen.current = now;
+      field.clearIfStill(typed);
+    },
   });
   const field = useInPlace({
     onKeep: (typed) => {
-      if (typed.trim() !== value) save.mutate(typed);
+      if (typed.trim() !== value || save.isPending) save.mutate(typed);
       else {
         field.clear();
         save.reset();

@@ -70,6 +70,23 @@ test("it is sent with what was seen when typing began, and is stored as it comes
   expect(screen.getByText("Declare")).toHaveProperty("disabled", true);
 });
 
+test("what was typed while it was saved stays, and is sent on what was saved", async () => {
+  const landings: ((stored: Rule) => void)[] = [];
+  const send = vi.fn<Send>(() => new Promise((resolve) => landings.push(resolve)));
+  shown({ pixels: 600, shape: "as it is" }, send);
+  type(800);
+  declare();
+  await vi.waitFor(() => expect(landings).toHaveLength(1));
+  type(850);
+  landings[0]?.({ pixels: 800, shape: "square" });
+  expect(await screen.findByText("square")).toBeTruthy();
+  expect(screen.getByLabelText("Pixels")).toHaveProperty("value", "850");
+  declare();
+  await vi.waitFor(() =>
+    expect(send).toHaveBeenLastCalledWith({ pixels: 850, shape: "square" }, { pixels: 800, shape: "square" }),
+  );
+});
+
 const meanwhile = new Problem("pixels was changed meanwhile", "pixels", "Choose", 409, [
   { name: "pixels", yours: 800, now: 700 },
 ]);

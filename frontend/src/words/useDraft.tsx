@@ -7,6 +7,13 @@ import { Trouble } from "./Trouble";
 
 const isSame = (one: unknown, other: unknown) => JSON.stringify(one) === JSON.stringify(other);
 
+/** What was saved, with the values of `draft` that were typed since `sent` was sent. */
+function withTypedSince<T extends object>(saved: T, sent: T, draft: T): T {
+  const names = Object.keys(draft) as (keyof T)[];
+  const typed = names.filter((name) => !isSame(draft[name], sent[name]));
+  return { ...saved, ...Object.fromEntries(typed.map((name) => [name, draft[name]])) };
+}
+
 /**
  * A document of several values that somebody edits and then saves as a whole.
  *
@@ -39,9 +46,9 @@ export function useDraft<T extends object>(
   }
   const saving = useMutation({
     mutationFn: ({ wanted, base }: { wanted: T; base: T }) => send(wanted, base),
-    onSuccess: (saved) => {
+    onSuccess: (saved, { wanted }) => {
       setSeen(saved);
-      setDraft(saved);
+      setDraft((now) => withTypedSince(saved, wanted, now));
       onChanged();
     },
   });
@@ -71,7 +78,7 @@ export function useDraft<T extends object>(
   }
   return {
     draft,
-    set: (change) => setDraft({ ...draft, ...change }),
+    set: (change) => setDraft((now) => ({ ...now, ...change })),
     save: () => saving.mutate({ wanted: draft, base: seen }),
     isSaving: saving.isPending,
     canSave: !saving.isPending && !isSame(draft, seen),

@@ -16,6 +16,10 @@ export function useInPlace({ onKeep, onCancel }: { onKeep: (typed: string) => vo
     waiting.current = null;
     setTyped(null);
   };
+  const clearIfStill = (saved: string) => {
+    if (waiting.current === saved) waiting.current = null;
+    setTyped((now) => (now === saved ? null : now));
+  };
   const keep = () => {
     const text = waiting.current;
     waiting.current = null;
@@ -31,6 +35,8 @@ export function useInPlace({ onKeep, onCancel }: { onKeep: (typed: string) => vo
     keep,
     cancel,
     clear,
+    /** Clears the field unless something else was typed since: for when what was typed has been saved. */
+    clearIfStill,
     /** For an input whose only keys are Enter and Escape. */
     events: {
       onChange: (event: ChangeEvent<HTMLInputElement>) => type(event.target.value),
