@@ -73,3 +73,15 @@ def raise_oddly(arguments: Told, task: Task) -> Result:
     if arguments.what == "exit":
         raise SystemExit(3)
     raise CannotBeUnpickled("an odd", "error")
+
+
+def meet_another(arguments: Told, task: Task) -> Result:
+    """Wait until another job is here too."""
+    place = Path(arguments.runs)
+    (place / arguments.what).touch()
+    deadline_s = time.monotonic() + PATIENCE_S
+    while len(list(place.iterdir())) < 2:
+        if time.monotonic() > deadline_s:
+            raise TimeoutError("no other job came")
+        time.sleep(0.01)
+    return {}

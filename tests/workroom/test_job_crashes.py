@@ -42,7 +42,7 @@ from inkwell_groove.workroom.jobs.packages import carry, copy_package, make_imag
 from inkwell_groove.workroom.jobs.parcels import unpack
 from inkwell_groove.workroom.jobs.queue import JobQueue
 from inkwell_groove.workroom.jobs.sealing import seal
-from inkwell_groove.workroom.jobs.sides import learn_of_side, report_harm, scan
+from inkwell_groove.workroom.jobs.sides import learn_of_side, report_harm, scan, scan_some
 from inkwell_groove.workroom.jobs.survey import listen_to_files, survey_files
 from inkwell_groove.workroom.jobs.takes import join, keep, take_in
 from inkwell_groove.workroom.transfer.recorder import Recorder
@@ -110,7 +110,11 @@ def joining(place: Place) -> Prepared:
 
 
 def scanning(place: Place) -> Prepared:
-    return scan, asked.OfTake(sha256=place.take(1)[0], name="take.wav")
+    return scan, asked.ScanTake(sha256=place.take(1)[0], name="take.wav")
+
+
+def scanning_some_stretches(place: Place) -> Prepared:
+    return scan_some, asked.ScanTake(sha256=place.take(1)[0], name="take.wav", whole_id=7, stretches=1)
 
 
 def learning(place: Place) -> Prepared:
@@ -286,6 +290,7 @@ EVERY = (
     keeping,
     joining,
     scanning,
+    scanning_some_stretches,
     learning,
     reporting,
     bringing_in_a_folder,

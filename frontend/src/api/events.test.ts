@@ -21,7 +21,7 @@ class Stream {
 }
 
 const job = (id: number, rest: Partial<Job> = {}): Job =>
-  ({ id, kind: "take in", state: "running", docket_id: 7, progress: 0, ...rest }) as Job;
+  ({ id, parent_id: null, kind: "take in", state: "running", docket_id: 7, progress: 0, ...rest }) as Job;
 
 let cache: Cache;
 /** The keys that were asked to be fetched again, as text. */
@@ -52,6 +52,15 @@ describe("followEvents", () => {
     ]);
     expect(again).toEqual([]);
     stop();
+  });
+
+  it("tells of a part only if it went wrong, and of what follows with its whole", () => {
+    followEvents(cache);
+    again = [];
+    Stream.last.tell({ kind: "job", job: job(2, { parent_id: 1, state: "done" }) });
+    Stream.last.tell({ kind: "job", job: job(3, { parent_id: 1, state: "failed" }) });
+    expect(cache.getQueryData(jobsQuery.queryKey)?.map((one) => one.id)).toEqual([3]);
+    expect(again).toEqual([]);
   });
 
   it("asks again for what a finished analysis may have changed", () => {

@@ -48,9 +48,11 @@ export function followEvents(cache: QueryClient): () => void {
     if (news.kind === "job") {
       cache.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], news.job));
       cache.setQueryData(workersQuery.queryKey, (seen) => seen && withProgress(seen, news.job));
-      if (news.job.state === "done") for (const key of HEARD_ANEW) void cache.invalidateQueries({ queryKey: [key] });
+      // What follows from a part is told with its whole.
+      const isWhole = news.job.parent_id === null;
+      if (isWhole && news.job.state === "done") for (const key of HEARD_ANEW) void cache.invalidateQueries({ queryKey: [key] });
       // Jobs of no docket are work on files; told once all they changed is in the database.
-      if (news.job.docket_id === null && news.job.state !== "running")
+      if (isWhole && news.job.docket_id === null && news.job.state !== "running")
         for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });
     } else if (news.kind === "transfer") {
       void cache.invalidateQueries({ queryKey: transferQuery(news.docket_id).queryKey });
@@ -95,8 +97,12 @@ export function followEvents(cache: QueryClient): () => void {
   return () => source.close();
 }
 
-/** The jobs with what was told of one. One that has ended stays so: progress may be told after its end. */
+/**
+ * The jobs with what was told of one. One that has ended stays so: progress may be told after its end. A part of another
+ * is told of by its whole, unless it went wrong.
+ */
 export function withJob(jobs: Job[], job: Job): Job[] {
+  if (job.parent_id !== null && job.state !== "failed") return jobs;
   const at = jobs.findIndex((one) => one.id === job.id);
   const known = jobs[at];
   if (!known) return [job, ...jobs];

@@ -26,7 +26,9 @@ export function FixityPage() {
   const packages = data?.packages ?? [];
   const wrong = packages.filter((one) => one.state === "wrong");
   const audit = data?.audit;
-  const reading = jobs.find((job) => job.kind === "check package" && job.state === "running");
+  const reading = jobs.find(
+    (job) => (job.kind === "audit of packages" || job.kind === "check package") && job.state === "running",
+  );
   const trouble = error ?? begin.error ?? stop.error;
   return (
     <Desk

@@ -84,6 +84,9 @@ class Settings(BaseSettings):
     targets_root: Path | None = Field(default=None, description="Below it lie the folders that players read.")
     fixity_days: int = Field(default=90, ge=0, description="Packages are verified so often; 0 for never unasked.")
     fixity_bytes_per_s: float = Field(default=80e6, ge=0, description="How fast, so that others can work; 0: freely.")
+    fixity_at_once: int = Field(
+        default=2, ge=1, le=1_000, description="So many packages of an audit are read at a time, each at that pace."
+    )
     witness_register: str = Field(default="", description="Address of the witness register; empty to ask none.")
     witness_timeout_s: float = Field(default=5.0, gt=0, le=60)
     meridian: str = Field(default="", description="Address of Meridian Discography; empty to ask it nothing.")

@@ -2,31 +2,37 @@
 
 from __future__ import annotations
 
+import shutil
 import threading
 from collections import Counter, OrderedDict
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
+from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict
 from inkwell_groove.core.restoration.steps import Clicks
 from inkwell_groove.core.restoration.told import Listed, Proposal
-from inkwell_groove.store.database import Database
+from inkwell_groove.store.database import Database, after_commit
 from inkwell_groove.store.media import SCAN_NAME, MediaStore
+from inkwell_groove.store.models import Job
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.hearing import Hearing
-from inkwell_groove.workroom.jobs.arguments import OfTake
+from inkwell_groove.workroom.jobs.arguments import ScanTake
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, finish_nothing
+from inkwell_groove.workroom.jobs.parts import Part as JobPart
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import side_label, side_row
 from inkwell_groove.workroom.repair_views import RepairOrder, RepairState, RepairsView, RepairsWanted
-from inkwell_groove.workroom.views import JobView
+from inkwell_groove.workroom.views import JobView, format_of
 
 if TYPE_CHECKING:
     from inkwell_groove.core.restoration.scan import Scan
 
-SCAN = "scan for damage"
+SCAN, SCAN_PART = "scan for damage", "scan some stretches for damage"
+_STRETCHES_IN_PART = 12  # a minute: some seconds of work
+_JOBS = "inkwell_groove.workroom.jobs.sides"
 _KEPT = 12  # lists, of a few thousand repairs each
 
 
@@ -55,11 +61,21 @@ class Repairs(Part):
         self._sides: OrderedDict[tuple[int, float | None, str], _SideRepairs] = OrderedDict()
         self._lock = threading.Lock()
 
-    def kind(self) -> AnyKind:
-        return JobKind(SCAN, "inkwell_groove.workroom.jobs.sides:scan", OfTake, finish_nothing, lane=Lane.QUICK)
+    def kinds(self) -> list[AnyKind]:
+        forget = self._forget_parts
+        return [
+            JobKind(SCAN, f"{_JOBS}:scan", ScanTake, forget, forget, lane=Lane.QUICK),
+            JobKind(SCAN_PART, f"{_JOBS}:scan_some", ScanTake, finish_nothing, lane=Lane.QUICK),
+        ]
+
+    def _forget_parts(self, session: Session, job: Job, arguments: ScanTake, _: object) -> None:
+        folder = self._media.parts(job.id)
+        after_commit(session, lambda: shutil.rmtree(folder, ignore_errors=True))
 
     def scan(self, side_id: int) -> JobView:
-        """Asks for the job that scans the side's take. Raises Conflict where it has none."""
+        """Ask for the job that scans the side's take, in parts. Raises Conflict where it has none."""
+        from inkwell_groove.core.restoration.scan import stretches_of
+
         with self._database.begin() as session:
             side = side_row(session, side_id, lock=True)
             take = side.chosen_take
@@ -67,10 +83,26 @@ class Repairs(Part):
                 raise Conflict(
                     "this side has no take yet", where=side_label(side), remedy="Drop a recording on it first"
                 )
-            arguments = OfTake(sha256=take.sha256, name=take.name)
+            asked = ScanTake(sha256=take.sha256, name=take.name)
             subject = f"{side.carrier.docket.shelfmark}, side {side.letter}"
-            docket_id = side.carrier.docket_id
-            return JobView.of(self.jobs.ask(session, SCAN, docket_id=docket_id, subject=subject, arguments=arguments))
+            starts = range(0, stretches_of(format_of(take)), _STRETCHES_IN_PART)
+
+            def arguments(job_id: int) -> ScanTake:
+                return asked.model_copy(update={"whole_id": job_id})
+
+            def parts(job_id: int) -> list[JobPart]:
+                if len(starts) < 2:
+                    return []
+                of_whole = {"whole_id": job_id, "stretches": _STRETCHES_IN_PART}
+                return [
+                    JobPart(SCAN_PART, asked.model_copy(update={**of_whole, "first": first}), subject)
+                    for first in starts
+                ]
+
+            job = self.jobs.ask(
+                session, SCAN, docket_id=side.carrier.docket_id, subject=subject, arguments=arguments, parts=parts
+            )
+            return JobView.of(job)
 
     def listed(self, side_id: int, wanted: RepairsWanted) -> RepairsView:
         """What the plan mends, or what another amount would, and what it leaves. Raises Conflict before the scan."""

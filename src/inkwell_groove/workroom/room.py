@@ -9,7 +9,7 @@ from collections.abc import Callable
 from typing import Any
 
 import structlog
-from sqlalchemy import select
+from sqlalchemy import or_, select
 
 from inkwell_groove import __version__
 from inkwell_groove.clock import WALL, Clock
@@ -224,7 +224,6 @@ class Workroom:
         parts = (
             self.intake,
             self.plans,
-            self.repairs,
             self.restoring,
             self.sealing,
             self.burning,
@@ -233,10 +232,19 @@ class Workroom:
             self.books,
             self.bundles,
             self.surveying,
-            self.sound_checks,
             self.comparing,
         )
-        many = (self.takes, self.hearing, self.discs, self.steps, self.filing_back, self.fixity, self.holding)
+        many = (
+            self.takes,
+            self.hearing,
+            self.repairs,
+            self.discs,
+            self.steps,
+            self.filing_back,
+            self.sound_checks,
+            self.fixity,
+            self.holding,
+        )
         kinds = [part.kind() for part in parts] + [kind for part in many for kind in part.kinds()]
         self.jobs = JobRunner(
             self.database,
@@ -345,5 +353,7 @@ class Workroom:
 
     def recent_jobs(self) -> list[JobView]:
         with self.database.begin() as session:
-            rows = session.scalars(select(Job).order_by(Job.id.desc()).limit(_RECENT_JOBS))
+            # A part is told of by its whole, unless it went wrong.
+            to_tell = or_(Job.parent_id.is_(None), Job.state == "failed")
+            rows = session.scalars(select(Job).where(to_tell).order_by(Job.id.desc()).limit(_RECENT_JOBS))
             return [JobView.of(job).with_time_left() if job.state == "running" else JobView.of(job) for job in rows]

@@ -36,6 +36,7 @@ class Refusal(View):
 
 class JobView(View):
     id: int
+    parent_id: int | None = Field(default=None, description="The job that this one is a part of.")
     kind: str
     docket_id: int | None
     subject: str
@@ -52,6 +53,7 @@ class JobView(View):
     def of(cls, job: Job) -> Self:
         return cls(
             id=job.id,
+            parent_id=job.parent_id,
             kind=job.kind,
             docket_id=job.docket_id,
             subject=job.subject,

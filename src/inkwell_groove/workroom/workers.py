@@ -110,7 +110,8 @@ class Workers(Part):
     def view(self) -> WorkersView:
         """Return who runs jobs, with what they run, and what waits in each lane."""
         with self._database.begin() as session:
-            running = list(session.scalars(select(Job).where(Job.state == RUNNING).order_by(Job.id)))
+            claimed = select(Job).where(Job.state == RUNNING, Job.token.is_not(None))
+            running = list(session.scalars(claimed.order_by(Job.id)))
             time = session.scalars(select(DATABASE_NOW)).one()
             rows = list(session.scalars(select(Worker).order_by(Worker.host, Worker.started_at)))
             workers = [_view(row, running, time) for row in rows] if self._thread is not None else [self._own(running)]

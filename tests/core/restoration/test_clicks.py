@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import fields
+from functools import cache
+from itertools import pairwise
+
 import numpy as np
 import pytest
 import soxr
@@ -12,7 +16,7 @@ from scipy.signal import firwin, upfirdn
 from inkwell_groove.core.restoration import choosing, families
 from inkwell_groove.core.restoration.mended import Mended, Repair
 from inkwell_groove.core.restoration.repairing import choice
-from inkwell_groove.core.restoration.scan import Scan, _Thinned, scan
+from inkwell_groove.core.restoration.scan import Found, Scan, _Thinned, put_together, scan, scan_stretches, stretches_of
 from inkwell_groove.core.restoration.steps import Clicks, HandRepair, Verdict
 from tests.core.restoration.scenes import RATE_HZ, clicked
 from tests.streams import Taken, band_noise
@@ -20,6 +24,14 @@ from tests.streams import Taken, band_noise
 
 def found_in_scene() -> Scan:
     return scan(clicked().take)
+
+
+@cache
+def side_of(factor: int) -> tuple[Taken, Scan]:
+    """A damaged side at some times the rate of the scene, and its scan."""
+    hurt = soxr.resample(clicked().take.data / 32768, RATE_HZ, factor * RATE_HZ)
+    take = Taken(hurt, factor * RATE_HZ, word="s24")
+    return take, scan(take)
 
 
 def covered(scan_: Scan, which: np.ndarray, clicks: np.ndarray) -> float:
@@ -81,6 +93,25 @@ def test_scanning_does_not_depend_on_what_lies_further_away() -> None:
     near = 5 * RATE_HZ
     assert np.array_equal(one.start[one.start < near], other.start[other.start < near])
     assert np.allclose(one.odds[one.start < near] - one.shift, other.odds[other.start < near] - other.shift, atol=1e-4)
+
+
+@settings(max_examples=6, deadline=None)
+@given(st.data())
+@pytest.mark.parametrize("factor", [1, 2])
+def test_a_side_scanned_in_parts_is_the_side_scanned_at_once(
+    tmp_path_factory: pytest.TempPathFactory, factor: int, data: st.DataObject
+) -> None:
+    take, at_once = side_of(factor)
+    stretches = stretches_of(take.format)
+    edges = sorted(data.draw(st.sets(st.integers(1, stretches + 1), max_size=4)) | {0, stretches + 1})
+    folder = tmp_path_factory.mktemp("parts")
+    parts = []
+    for first, end in pairwise(edges):
+        scan_stretches(take, first, end - first).save(folder / str(first))
+        parts.append(Found.load(folder / str(first)))
+    whole = put_together(take.format, [part for part in parts if part is not None])
+    for field in fields(Scan):
+        np.testing.assert_array_equal(getattr(whole, field.name), getattr(at_once, field.name), field.name)
 
 
 def test_no_repairs_give_the_take_bit_for_bit() -> None:

@@ -8,16 +8,16 @@ scanned: what lies above is nothing or the noise of the converter, and where it 
 from __future__ import annotations
 
 import io
-from collections.abc import Callable
-from dataclasses import dataclass, fields, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, fields
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 import scipy
 
-from inkwell_groove.core.audio.sound import Samples, SoundReader, to_float
+from inkwell_groove.core.audio.sound import Samples, SoundFormat, SoundReader, to_float
 from inkwell_groove.core.restoration import ar, families, guard
 from inkwell_groove.core.restoration.candidates import FEATURES, alone, candidates_in
 from inkwell_groove.core.restoration.evidence import Rates, evidence_of
@@ -77,16 +77,92 @@ class Scan:
         return cls(**plain)
 
 
+class Found(NamedTuple):
+    """What was found in some stretches, at the rate at which they were scanned; every array is (candidates,)."""
+
+    start: npt.NDArray[np.int64]
+    end: npt.NDArray[np.int64]
+    channel: npt.NDArray[np.int8]
+    odds: npt.NDArray[np.float32]
+    over_db: npt.NDArray[np.float32]
+
+    def save(self, path: Path) -> None:
+        with path.open("wb") as file:
+            np.savez(file, version=_VERSION, **self._asdict())
+
+    @classmethod
+    def load(cls, path: Path) -> Found | None:
+        """None where there is none, or one of another version."""
+        if not path.exists():
+            return None
+        with np.load(path) as held:
+            return cls(*(held[name] for name in cls._fields)) if int(held["version"]) == _VERSION else None
+
+
 def scan(reader: SoundReader, *, progress: Callable[[float], None] | None = None) -> Scan:
     """All candidates of a recording of one or two channels."""
+    return put_together(reader.format, [scan_stretches(reader, 0, stretches_of(reader.format), progress=progress)])
+
+
+def stretches_of(form: SoundFormat) -> int:
+    """How many stretches a recording is scanned in."""
+    return -(-_scanned(form).samples // _stretch_samples(form))
+
+
+def scan_stretches(
+    reader: SoundReader, first: int, count: int, *, progress: Callable[[float], None] | None = None
+) -> Found:
+    """What is found in `count` stretches from the one numbered `first` on, or in those that there are."""
     factor = _factor(reader.format.rate_hz)
+    scanned: SoundReader = reader if factor == 1 else _Thinned(reader, factor)
+    stretch, samples = _stretch_samples(reader.format), scanned.format.samples
+    found = [_NOTHING]
+    for number in range(first, first + count):
+        start = number * stretch
+        if start < samples:
+            found.append(_scan_stretch(scanned, start, min(stretch, samples - start)))
+        if progress is not None:
+            progress((number + 1 - first) / count)
+    return _laid_end_to_end(found)
+
+
+def put_together(form: SoundFormat, parts: Sequence[Found]) -> Scan:
+    """The scan of a whole recording, from what was found in all its stretches, in their order.
+
+    Only here candidates of the whole side are compared: what it moves the odds by, and scratches.
+    """
+    scanned, found = _scanned(form), _laid_end_to_end([_NOTHING, *parts])
+    order = np.lexsort((found.channel, found.start))
+    start, end, channel = found.start[order], found.end[order], found.channel[order]
+    odds, over_db = found.odds[order], found.over_db[order]
+    shift = guard.side_shift(found.odds)
+    kin = families.find(start, end, odds + np.float32(shift), scanned.rate_hz)
+    factor = _factor(form.rate_hz)
+    if factor > 1:
+        # A sample of the thinned sound stands for those around it.
+        start = np.maximum(0, start * factor - factor // 2)
+        end = np.minimum(form.samples, (end - 1) * factor + factor // 2 + 1)
+    return Scan(form.rate_hz, form.samples, start, end, channel, kin.odds, over_db, kin.family, shift, kin.turn_s)
+
+
+_NOTHING = Found(*(np.zeros(0, kind) for kind in ("i8", "i8", "i1", "f4", "f4")))
+
+
+def _laid_end_to_end(parts: Sequence[Found]) -> Found:
+    return Found(*(np.concatenate(one) for one in zip(*parts, strict=True)))
+
+
+def _stretch_samples(form: SoundFormat) -> int:
+    return round(STRETCH_S * _scanned(form).rate_hz)
+
+
+def _scanned(form: SoundFormat) -> SoundFormat:
+    """A recording's format as it is scanned."""
+    factor = _factor(form.rate_hz)
     if factor == 1:
-        return _scan(reader, progress)
-    found = _scan(_Thinned(reader, factor), progress)
-    # A sample of the thinned sound stands for those around it.
-    start = np.maximum(0, found.start * factor - factor // 2)
-    end = np.minimum(reader.format.samples, (found.end - 1) * factor + factor // 2 + 1)
-    return replace(found, rate_hz=reader.format.rate_hz, samples=reader.format.samples, start=start, end=end)
+        return form
+    thinned = {"rate_hz": form.rate_hz // factor, "samples": -(-form.samples // factor), "word": "f32"}
+    return form.model_copy(update=thinned)
 
 
 def _factor(rate_hz: int) -> int:
@@ -97,10 +173,7 @@ class _Thinned:
     """A recording at a half or a quarter of its rate, its sound below 0.92 of half the new one left as it is."""
 
     def __init__(self, reader: SoundReader, factor: int) -> None:
-        form = reader.format
-        self.format = form.model_copy(
-            update={"rate_hz": form.rate_hz // factor, "samples": -(-form.samples // factor), "word": "f32"}
-        )
+        self.format = _scanned(reader.format)
         self._reader, self._factor = reader, factor
         self._taps = scipy.signal.firwin(_TAPS * factor + 1, 0.92 / factor)
 
@@ -121,37 +194,8 @@ class _Thinned:
         return np.ascontiguousarray(thinned.T, np.float32)
 
 
-def _scan(reader: SoundReader, progress: Callable[[float], None] | None) -> Scan:
-    form = reader.format
-    stretch = round(STRETCH_S * form.rate_hz)
-    parts = []
-    for first in range(0, form.samples, stretch):
-        parts.append(_scan_stretch(reader, first, min(stretch, form.samples - first)))
-        if progress is not None:
-            progress(min(1.0, (first + stretch) / form.samples))
-    if not parts:
-        empty = np.zeros(0)
-        return Scan(form.rate_hz, 0, *(empty.astype(kind) for kind in ("i8", "i8", "i1", "f4", "f4", "i4")))  # type: ignore[arg-type]
-    start, end, channel, odds, over = (np.concatenate(one) for one in zip(*parts, strict=True))
-    order = np.lexsort((channel, start))
-    shift = guard.side_shift(odds)
-    found = Scan(
-        form.rate_hz,
-        form.samples,
-        start[order],
-        end[order],
-        channel[order],
-        odds[order] + np.float32(shift),
-        over[order],
-        np.full(len(start), -1, np.int32),
-        shift,
-    )
-    kin = families.find(found.start, found.end, found.odds, form.rate_hz)
-    return replace(found, odds=kin.odds, family=kin.family, turn_s=kin.turn_s)
-
-
-def _scan_stretch(reader: SoundReader, first: int, samples: int) -> tuple[npt.NDArray[Any], ...]:
-    """Starts, ends, channels, odds and strengths of what begins in samples [first, first + samples)."""
+def _scan_stretch(reader: SoundReader, first: int, samples: int) -> Found:
+    """What begins in samples [first, first + samples)."""
     form = reader.format
     rates = Rates(form.rate_hz)
     # The grid of frames is the same for a stretch wherever it is scanned from.
@@ -173,7 +217,7 @@ def _scan_stretch(reader: SoundReader, first: int, samples: int) -> tuple[npt.ND
     if same:  # both are the same sound, so they are broken in the same places
         start, end, odds, over = (np.concatenate([one, one]) for one in (start, end, odds, over))
         channel = np.repeat(np.array([0, 1], np.int8), len(channel))
-    return start, end, channel, odds, over
+    return Found(start, end, channel, odds, over)
 
 
 def _with_swings(

@@ -182,7 +182,7 @@ class Package(Base):
 
 
 class Audit(Base):
-    """A check of all packages, one after the other; those verified since it was asked for are done."""
+    """A check of many packages, each a part of one job."""
 
     __tablename__ = "audit"
 

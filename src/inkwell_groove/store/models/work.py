@@ -14,13 +14,19 @@ from inkwell_groove.store.models.base import Base, now
 class Job(Base):
     """Long work: what, with what, how far, and how it ended.
 
-    While it runs, `owner` runs it under a claim with a `token`, which holds until `lease_until`.
+    While it runs, `owner` runs it under a claim with a `token`, which holds until `lease_until`. While its parts run,
+    which are jobs with it as their parent, it is running and nobody's.
     """
 
     __tablename__ = "job"
-    __table_args__ = (Index("ix_job_state_retry_at", "state", "retry_at"),)
+    __table_args__ = (
+        Index("ix_job_state_retry_at", "state", "retry_at"),
+        Index("ix_job_parent_id_state", "parent_id", "state"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("job.id", name="fk_job_parent_id"))
+    weight: Mapped[float] = mapped_column(default=1.0)  # of a part in the progress of the whole
     kind: Mapped[str] = mapped_column(String(40))
     docket_id: Mapped[int | None] = mapped_column(ForeignKey("docket.id"), index=True)
     subject: Mapped[str] = mapped_column(String(200))

@@ -17,6 +17,7 @@ from inkwell_groove.store.models import (
     DiscRead,
     FileStep,
     HeldFile,
+    Job,
     Package,
     Recording,
     SurveyRun,
@@ -25,6 +26,7 @@ from inkwell_groove.store.models import (
 )
 from inkwell_groove.workroom.doctor.inconsistency import Examined, Inconsistency
 from inkwell_groove.workroom.files.bundles import root_of
+from inkwell_groove.workroom.jobs.kind import RUNNING, WAITING
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME
 
 _OF_A_STEP = re.compile(r"\..*\.part(\..*)?|\.(moving|filing|replaced)-.*")
@@ -140,6 +142,11 @@ def ended_orders(examined: Examined) -> Iterator[Inconsistency]:
         if not examined.is_worked_on("folder", examined.media.name_of(path)):
             delete = partial(shutil.rmtree, path, ignore_errors=True)
             yield _left_over("order of a job that ended", path, "what a job worked with, which has ended", delete)
+    known = set(examined.session.scalars(select(Job.id).where(Job.state.in_((WAITING, RUNNING)))))
+    for job_id, path in examined.numbered("parts"):
+        if job_id not in known:
+            delete = partial(shutil.rmtree, path, ignore_errors=True)
+            yield _left_over("parts of a job that ended", path, "what the parts of a job found", delete)
     for path in sorted((root / "bundles").glob("*.found")):
         number = path.name.removesuffix(".found")
         if number.isdecimal() and not examined.is_worked_on("bundle_id", int(number)):

@@ -158,6 +158,11 @@ def fault_of(cause: Exception, path: str) -> Refused:
     )
 
 
+def heard_file(folder: Path, first: int) -> Path:
+    """Return the file of what one part of a listening heard: each has its own."""
+    return folder / (f"heard {first}" if first else "heard")
+
+
 def forget(folder: Path) -> None:
     """Delete a job's folder of lines, once they are in the database."""
     shutil.rmtree(folder, ignore_errors=True)

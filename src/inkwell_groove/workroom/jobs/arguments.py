@@ -48,6 +48,14 @@ class Join(Arguments):
     who: str
 
 
+class ScanTake(OfTake):
+    """A scan of a take for damage: of all of it, or of some stretches from one on."""
+
+    whole_id: int | None = None  # the number of the job that is done in parts, where it is
+    first: int = 0
+    stretches: int | None = None
+
+
 class CompareTakes(Arguments):
     sha256s: list[str]
     names: list[str]
@@ -149,7 +157,11 @@ class InFolder(Arguments):
 
 
 class Listen(InFolder):
+    """Files to be listened to: all of the order, or some from one on."""
+
     who: str
+    first: int = 0
+    files: int | None = None
 
 
 class MoveFiles(InFolder):
@@ -168,6 +180,12 @@ class OfPackage(Arguments):
     second_root: str | None = None
     audit_id: int | None = None
     who: str = "fixity"
+
+
+class OfAudit(Arguments):
+    """A check of many packages, each a part of it."""
+
+    audit_id: int
 
 
 class MakeImage(Arguments):

@@ -18,6 +18,7 @@ from inkwell_groove.store.models import Job
 
 INTERRUPTED = "Interrupted"  # the code of a failure that says nothing about what the job worked on
 WAITING, RUNNING = "waiting", "running"
+HELD = "held"  # a part that waits until others of its job have ended
 
 
 class Lane(StrEnum):
@@ -80,6 +81,10 @@ class JobKind(Generic[A]):
     `function` names what a worker process runs, as `module:function`, so that this process need not import it. It is
     called with the arguments and a `Task`, and returns a `Result`. `finish` or `fail` is called in the transaction that
     records the job's end, `after` with the docket's number once that is committed.
+
+    A job may be asked for in parts, each a job of its own (`parts`). Once all have ended its function is run, unless it
+    does not `join_parts`; a kind that is always asked for in parts then needs none. A part that fails ends the whole,
+    unless it is to `go_on_without_failed`.
     """
 
     name: str
@@ -91,6 +96,8 @@ class JobKind(Generic[A]):
     lane: Lane = Lane.STEADY
     retry: Retry = field(default_factory=Retry)
     needs_space: bool = True  # False: it may use the room that is kept for recordings
+    join_parts: bool = True
+    go_on_without_failed: bool = False
 
     @property
     def module(self) -> str:
@@ -142,6 +149,11 @@ def unknown_kind(job: Job) -> Failure:
 
 def other_arguments(job: Job) -> Failure:
     return _of_another_version(job, f"this version cannot read what the job '{job.kind}' was asked with")
+
+
+def cancelled_part(job: Job) -> Failure:
+    remedy = "Start the whole again when you like"
+    return {"what": "a part of it was cancelled", "where": job.subject, "remedy": remedy, "code": "Cancelled"}
 
 
 def _of_another_version(job: Job, what: str) -> Failure:

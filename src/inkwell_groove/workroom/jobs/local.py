@@ -62,7 +62,7 @@ class LocalEngine:
         """Only jobs of these lanes are run. A cancellation that comes from another process is heard at a renewal."""
         self._workers, self._media, self.lanes = workers, media, frozenset(lanes)
         self._renew_every_s = renew_every_s
-        preload = sorted({kind.module for kind in kinds if kind.lane in self.lanes} | {_PRELOADED})
+        preload = sorted({kind.module for kind in kinds if kind.lane in self.lanes and kind.function} | {_PRELOADED})
         self._pool = JobPool(workers + 1, self._on_progress, media=media, memory_bytes=memory_bytes, preload=preload)
         self._running: dict[int, Claim] = {}
         self._lock = threading.Lock()

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 import socket
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -19,6 +19,7 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Engine
 from inkwell_groove.workroom.jobs.kind import AnyKind, Arguments, Lane
 from inkwell_groove.workroom.jobs.local import LocalEngine
+from inkwell_groove.workroom.jobs.parts import AT_ONCE, Part
 from inkwell_groove.workroom.jobs.queue import LEASE_S, JobQueue
 from inkwell_groove.workroom.views import JobView
 
@@ -98,22 +99,32 @@ class JobRunner:
         subject: str,
         arguments: Arguments | Callable[[int], Arguments],
         node: str | None = None,
+        parts: Callable[[int], Sequence[Part]] | None = None,
+        at_once: int = AT_ONCE,
     ) -> Job:
         """Return a new waiting job in the caller's transaction, which begins once that is committed.
 
         It runs at the server called `node` alone, if that is given and several work together. `arguments` may be a
-        function of the job's number, where a file or folder is named by it.
+        function of the job's number, where a file or folder is named by it. So may `parts`, of which at most `at_once`
+        wait or run at a time; without any it is not divided.
         """
         given: dict[str, Any] = {} if callable(arguments) else arguments.model_dump(mode="json")
         node = None if self._is_alone else node
         job = self._queue.ask(session, kind, docket_id=docket_id, subject=subject, arguments=given, node=node)
         if callable(arguments):
             job.arguments = arguments(job.id).model_dump(mode="json")
-        after_commit(session, lambda: self._engine.announce(Lane(job.lane)))
+        divided = parts(job.id) if parts is not None else ()
+        hints = 1
+        if divided:
+            self._queue.divide(session, job, divided, at_once=at_once)
+            hints = min(len(divided), at_once)
+        for _ in range(hints):
+            after_commit(session, lambda: self._engine.announce(Lane(job.lane)))
         return job
 
     def cancel(self, job_id: int) -> JobView:
         """Cancel a job. Raises Missing, or Conflict for a job that has ended."""
-        view = self._queue.cancel(job_id)
-        self._engine.cancel(job_id)
+        view, to_stop = self._queue.cancel(job_id)
+        for number in to_stop:
+            self._engine.cancel(number)
         return view

@@ -7,14 +7,14 @@ from inkwell_groove.core.audio.soundfiles import FileReader
 from inkwell_groove.core.restoration.choosing import propose
 from inkwell_groove.core.restoration.learnt import Learnt, Watched
 from inkwell_groove.core.restoration.preparing import prepare
-from inkwell_groove.core.restoration.scan import Scan
+from inkwell_groove.core.restoration.scan import Found, Scan, put_together, scan_stretches, stretches_of
 from inkwell_groove.core.restoration.scan import scan as scan_for_damage
 from inkwell_groove.core.tracks.finder import known_of, tracks_in
 from inkwell_groove.core.tracks.found import FixedJoin, Settings
-from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, move_into_place
+from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore, move_into_place
 from inkwell_groove.workroom.heard import heard_of
 from inkwell_groove.workroom.hearing import harm_name, learnt_name
-from inkwell_groove.workroom.jobs.arguments import FindTracks, OfTake, Restore, WithRestoration
+from inkwell_groove.workroom.jobs.arguments import FindTracks, Restore, ScanTake, WithRestoration
 from inkwell_groove.workroom.jobs.kind import Result, Task
 
 
@@ -43,15 +43,47 @@ def find(arguments: FindTracks, task: Task) -> Result:
     return tracks_in(heard, known).moved(start).model_dump(mode="json")
 
 
-def scan(arguments: OfTake, task: Task) -> Result:
-    """Scan a take for damage; what was found is written beside it."""
+def scan(arguments: ScanTake, task: Task) -> Result:
+    """Scan a take for damage, or put together what its parts found; that is written beside the take."""
     media, sha256 = task.media, arguments.sha256
     with FileReader(media.take(sha256), name=arguments.name) as reader:
-        found = scan_for_damage(reader, progress=lambda share: task.progress(0.98 * share, "listening for damage"))
+        parts = _parts_of(media, arguments.whole_id, stretches_of(reader.format))
+        if parts is not None:
+            found = put_together(reader.format, parts)
+        else:
+            found = scan_for_damage(reader, progress=lambda share: task.progress(0.98 * share, "listening for damage"))
     with task.media.workspace() as work:
         found.save(work / SCAN_NAME)
         move_into_place(work / SCAN_NAME, media.derived(sha256, SCAN_NAME))
     return {"candidates": len(found)}
+
+
+def scan_some(arguments: ScanTake, task: Task) -> Result:
+    """Scan some stretches of a take; what was found is written into the folder of the whole job."""
+    media, first, count = task.media, arguments.first, arguments.stretches or 0
+    assert arguments.whole_id is not None
+    with FileReader(media.take(arguments.sha256), name=arguments.name) as reader:
+        found = scan_stretches(
+            reader, first, count, progress=lambda share: task.progress(0.98 * share, "listening for damage")
+        )
+    with task.media.workspace() as work:
+        found.save(work / "found")
+        move_into_place(work / "found", media.parts(arguments.whole_id) / f"{first} {first + count}")
+    return {"candidates": len(found.start)}
+
+
+def _parts_of(media: MediaStore, job_id: int | None, stretches: int) -> list[Found] | None:
+    """Return what the parts of a scan found, in order; None unless that is all of it, by this version."""
+    parts, at = [], 0
+    files = [] if job_id is None else list(media.parts(job_id).glob("* *"))
+    for path in sorted(files, key=lambda path: int(path.name.split()[0])):
+        first, end = map(int, path.name.split())
+        part = Found.load(path)
+        if first != at or part is None:
+            return None
+        parts.append(part)
+        at = end
+    return parts if parts and at >= stretches else None
 
 
 def propose_for(arguments: Restore, task: Task) -> Result:
@@ -59,7 +91,7 @@ def propose_for(arguments: Restore, task: Task) -> Result:
     scanned = task.media.derived(arguments.sha256, SCAN_NAME)
     found = Scan.load(scanned)
     if found is None:
-        scan(arguments, task)
+        scan(ScanTake(sha256=arguments.sha256, name=arguments.name), task)
         found = Scan.load(scanned)
     assert found is not None
     return {"amount": propose(found).amount}

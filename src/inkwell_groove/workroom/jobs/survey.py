@@ -19,7 +19,7 @@ from inkwell_groove.core.survey.names import FIELDS, split_names
 from inkwell_groove.core.survey.sound import sound_facts
 from inkwell_groove.core.survey.survey import survey
 from inkwell_groove.workroom.files.folders import files_below, kind_of
-from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, append_lines, read_lines
+from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, append_lines, heard_file, read_lines
 from inkwell_groove.workroom.jobs.arguments import Listen, Survey
 from inkwell_groove.workroom.jobs.duplicates import keep_portrait
 from inkwell_groove.workroom.jobs.kind import Result, Task
@@ -54,15 +54,20 @@ def survey_files(arguments: Survey, task: Task) -> Result:
 
 
 def listen_to_files(arguments: Listen, task: Task) -> Result:
-    """Listen to files from beginning to end; write what was heard into the order's folder."""
-    folder = task.media.path_of(arguments.folder)
-    orders = [ListenOrder.model_validate_json(line) for line in read_lines(folder / "order")]
-    done = {ListenResult.model_validate_json(line).file_id for line in read_lines(folder / "heard")}
+    """Listen to files from beginning to end; write what was heard into the order's folder.
+
+    A job that was killed goes on after the last of them.
+    """
+    folder, first = task.media.path_of(arguments.folder), arguments.first
+    heard = heard_file(folder, first)
+    orders = [ListenOrder.model_validate_json(line) for line in read_lines(folder / "order")][first:]
+    orders = orders[: arguments.files]
+    done = {ListenResult.model_validate_json(line).file_id for line in read_lines(heard)}
     for number, order in enumerate(orders):
         task.progress(number / len(orders), f"listening to {number + 1} of {len(orders)} files")
         if order.file_id in done:
             continue
-        append_lines(folder / "heard", [_heard(task, order)])
+        append_lines(heard, [_heard(task, order)])
     return {"files": len(orders)}
 
 

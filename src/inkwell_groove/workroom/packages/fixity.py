@@ -1,12 +1,13 @@
-"""Fixity over the years: packages checked one after the other, the longest unverified first, and put right again.
+"""Fixity over the years: packages checked, the longest unverified first, and put right again.
 
-An audit is a chain of jobs: the end of each, in the same transaction, asks for the next. So it goes on after a restart,
-and one that is stopped has lost nothing: what was verified since it was asked for is done.
+An audit is a job whose parts are checks of packages. So it goes on after a restart, all workers of a house share it,
+and one that is stopped has lost nothing: what was verified since it was asked for is verified.
 """
 
 from __future__ import annotations
 
 import threading
+from contextlib import suppress
 from datetime import datetime, timedelta
 from typing import Any, Literal
 
@@ -23,13 +24,14 @@ from inkwell_groove.store.models import Audit, Docket, Job, Package, now
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs.arguments import OfPackage
-from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane
+from inkwell_groove.workroom.jobs.arguments import OfAudit, OfPackage
+from inkwell_groove.workroom.jobs.kind import RUNNING, WAITING, AnyKind, JobKind, Lane
+from inkwell_groove.workroom.jobs.parts import Part as JobPart
 from inkwell_groove.workroom.leases import Leases
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.views import JobView, View
 
-CHECK, COPY, RESTORE = "check package", "second copy", "restore package"
+CHECK, COPY, RESTORE, AUDIT = "check package", "second copy", "restore package", "audit of packages"
 _JOBS = "inkwell_groove.workroom.jobs.packages:"
 _LOOK_EVERY_S = 3_600.0
 UNDER_WAY, DONE, STOPPED = "under way", "done", "stopped"
@@ -92,6 +94,16 @@ class Fixity(Part):
             ),
             JobKind(COPY, f"{_JOBS}copy_package", OfPackage, self._was_copied, lane=Lane.BULK),
             JobKind(RESTORE, f"{_JOBS}restore_package", OfPackage, self._was_restored),
+            JobKind(
+                AUDIT,
+                "",
+                OfAudit,
+                self._was_audited,
+                self._was_not_audited,
+                lane=Lane.BULK,
+                join_parts=False,
+                go_on_without_failed=True,
+            ),
         ]
 
     def start(self) -> None:
@@ -115,19 +127,24 @@ class Fixity(Part):
             )
 
     def begin_audit(self, *, who: str) -> FixityOverview:
-        """Asks for a check of every package that stands. Raises Conflict while one is under way, or without any."""
+        """Ask for a check of every package that stands. Raises Conflict while one is under way, or without any."""
         with self._database.begin() as session:
-            self._begin(session, who=who, packages=len([row for row in _standing(session) if _is_bag(row)]))
+            self._begin(session, [row for row in _standing(session) if _is_bag(row)], who=who)
         return self.overview()
 
     def stop_audit(self, *, who: str) -> FixityOverview:
-        """Ends it after the package that is being read. Raises Conflict where none is under way."""
+        """Stop an audit, and the checks of it that are going on. Raises Conflict where none is under way."""
         with self._database.begin() as session:
             audit = _under_way(session)
             if audit is None:
                 raise Conflict("no audit is under way", remedy="There is nothing to stop")
             audit.state, audit.ended_at = STOPPED, now()
             ledger.record(session, who=who, action=f"audit stopped after {audit.checked} packages", docket_id=None)
+            going = select(Job).where(Job.kind == AUDIT, Job.state.in_((WAITING, RUNNING)))
+            job_ids = [job.id for job in session.scalars(going) if job.arguments["audit_id"] == audit.id]
+        for job_id in job_ids:
+            with suppress(Conflict):  # it ended meanwhile
+                self.jobs.cancel(job_id)
         return self.overview()
 
     def check(self, package_id: int) -> JobView:
@@ -174,9 +191,14 @@ class Fixity(Part):
         for job in session.scalars(busy):
             if job.arguments.get("package_id") == package.id:
                 return job
+        arguments = self._of_package(package, kind, **more)
+        subject = package.docket.shelfmark
+        return self.jobs.ask(session, kind, docket_id=package.docket_id, subject=subject, arguments=arguments)
+
+    def _of_package(self, package: Package, kind: str, **more: Any) -> OfPackage:
         files = package.album["package"]
         per_s = self._settings.fixity_bytes_per_s
-        arguments = OfPackage(
+        return OfPackage(
             package_id=package.id,
             folder=package.folder,
             expected={one["name"]: one["sha256"] for one in files},
@@ -185,42 +207,32 @@ class Fixity(Part):
             second_root=self._media.name_of(self._settings.second_root) if self._settings.second_root else None,
             **more,
         )
-        subject = package.docket.shelfmark
-        return self.jobs.ask(session, kind, docket_id=package.docket_id, subject=subject, arguments=arguments)
 
-    def _begin(self, session: Session, *, who: str, packages: int) -> None:
+    def _begin(self, session: Session, packages: list[Package], *, who: str) -> None:
+        """Ask for a check of each of these packages, in their order."""
         if _under_way(session) is not None:
             raise Conflict("an audit is under way already", remedy="Wait for it to end, or stop it")
         if not packages:
             raise Conflict("nothing was sealed yet", remedy="Seal a docket first")
-        audit = Audit(state=UNDER_WAY, asked_at=now(), asked_by=who, packages=packages, checked=0)
+        audit = Audit(state=UNDER_WAY, asked_at=now(), asked_by=who, packages=len(packages), checked=0)
         session.add(audit)
         session.flush()
-        ledger.record(session, who=who, action=f"audit of {packages} packages begun", docket_id=None)
-        self._go_on(session)
-
-    def _go_on(self, session: Session) -> None:
-        """The next package of the audit that is under way: the one that was not verified for longest."""
-        audit = _under_way(session)
-        if audit is None:
-            return
-        tried = {
-            job.arguments["package_id"]
-            for job in session.scalars(select(Job).where(Job.kind == CHECK, Job.asked_at >= audit.asked_at))
-            if job.arguments.get("audit_id") == audit.id
-        }
-        left = [
-            row
-            for row in _standing(session)
-            if _is_bag(row) and row.id not in tried and (row.verified_at is None or row.verified_at < audit.asked_at)
-        ]
-        if left and audit.checked < audit.packages:
-            self._job(session, left[0], CHECK, audit_id=audit.id)
-            return
-        audit.state, audit.ended_at = DONE, now()
-        ledger.record(
-            session, who=audit.asked_by, action=f"audit done: {audit.checked} packages verified", docket_id=None
+        ledger.record(session, who=who, action=f"audit of {len(packages)} packages begun", docket_id=None)
+        parts = [self._part(package, audit.id) for package in packages]
+        self.jobs.ask(
+            session,
+            AUDIT,
+            docket_id=None,
+            subject=f"{len(packages)} packages",
+            arguments=OfAudit(audit_id=audit.id),
+            parts=lambda _: parts,
+            at_once=self._settings.fixity_at_once,
         )
+
+    def _part(self, package: Package, audit_id: int) -> JobPart:
+        asked = self._of_package(package, CHECK, audit_id=audit_id)
+        weight = max(1.0, float(asked.size_bytes))
+        return JobPart(CHECK, asked, package.docket.shelfmark, weight=weight, docket_id=package.docket_id)
 
     def _was_checked(self, session: Session, job: Job, arguments: OfPackage, result: dict[str, Any]) -> None:
         package = session.get(Package, arguments.package_id, with_for_update=True)
@@ -236,13 +248,11 @@ class Fixity(Part):
                     after={"package_id": package.id, "findings": result["findings"][:20]},
                 )
             session.flush()
-        self._count(session, arguments)
+        self._count(session, job, arguments)
 
     def _was_not_checked(self, session: Session, job: Job, arguments: OfPackage, failure: dict[str, Any]) -> None:
-        """A check that could not be made says nothing about the package; the audit goes on with the next."""
+        """Record that a check could not be made, which says nothing about the package. The audit goes on."""
         if failure.get("code") == "Cancelled":
-            if (audit := _under_way(session)) is not None:
-                audit.state, audit.ended_at = STOPPED, now()
             return
         package = session.get(Package, arguments.package_id)
         if package is not None:
@@ -252,14 +262,29 @@ class Fixity(Part):
                 action=f"the package could not be checked: {failure.get('what', '')}"[:300],
                 docket_id=package.docket_id,
             )
-        self._count(session, arguments)
+        self._count(session, job, arguments)
 
-    def _count(self, session: Session, arguments: OfPackage) -> None:
-        audit = _under_way(session)
-        if audit is not None and arguments.audit_id == audit.id:
-            audit.checked += 1
-            session.flush()
-            self._go_on(session)
+    def _count(self, session: Session, job: Job, arguments: OfPackage) -> None:
+        if arguments.audit_id is None:
+            return
+        audit = session.get(Audit, arguments.audit_id, with_for_update=True, populate_existing=True)
+        if audit is None or audit.state != UNDER_WAY:
+            return
+        audit.checked += 1
+        if job.parent_id is None:  # asked for by an earlier release, which asked for one after the other
+            audit.state, audit.ended_at = STOPPED, now()
+
+    def _was_audited(self, session: Session, job: Job, arguments: OfAudit, result: dict[str, Any]) -> None:
+        audit = session.get(Audit, arguments.audit_id, with_for_update=True, populate_existing=True)
+        if audit is not None and audit.state == UNDER_WAY:
+            audit.state, audit.ended_at = DONE, now()
+            words = f"audit done: {audit.checked} packages verified"
+            ledger.record(session, who=audit.asked_by, action=words, docket_id=None)
+
+    def _was_not_audited(self, session: Session, job: Job, arguments: OfAudit, failure: dict[str, Any]) -> None:
+        audit = session.get(Audit, arguments.audit_id, with_for_update=True, populate_existing=True)
+        if audit is not None and audit.state == UNDER_WAY:
+            audit.state, audit.ended_at = STOPPED, now()
 
     def _was_copied(self, session: Session, job: Job, arguments: OfPackage, result: dict[str, Any]) -> None:
         package = session.get(Package, arguments.package_id, with_for_update=True)
@@ -297,7 +322,7 @@ class Fixity(Part):
                 with self._database.begin() as session:
                     due = self._due(session)
                     if due and _under_way(session) is None:
-                        self._begin(session, who="fixity", packages=len(due))
+                        self._begin(session, due, who="fixity")
             except InkwellError:
                 log.warning("the watch over packages waits for the database", exc_info=True)
 

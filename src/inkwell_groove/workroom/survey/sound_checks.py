@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import func, select, update
@@ -14,14 +15,16 @@ from inkwell_groove.workroom.files.bundles import root_of
 from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, forget, read_lines, write_lines
 from inkwell_groove.workroom.files.sheet import CHECKSUM, LOUDNESS, SILENT_HEAD, SOUND, SOUND_ID, files_of
 from inkwell_groove.workroom.jobs.arguments import Listen
-from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, under_way
+from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, finish_nothing, under_way
+from inkwell_groove.workroom.jobs.parts import Part as JobPart
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.survey.surveying import Surveying
 from inkwell_groove.workroom.views import JobView
 
-LISTEN = "listen to files"
+LISTEN, LISTEN_PART = "listen to files", "listen to some files"
 _LOSSLESS = ("FLAC", "WAV", "AIFF")
 _MOST_AT_ONCE = 5_000
+_FILES_IN_PART = 10  # half a minute of work, for files of some minutes
 
 
 class SoundChecks(Part):
@@ -29,9 +32,20 @@ class SoundChecks(Part):
 
     surveying: Surveying
 
-    def kind(self) -> AnyKind:
+    def kinds(self) -> list[AnyKind]:
         function = "inkwell_groove.workroom.jobs.survey:listen_to_files"
-        return JobKind(LISTEN, function, Listen, self._finish, self._fail, lane=Lane.BULK)
+        whole = JobKind(
+            LISTEN,
+            function,
+            Listen,
+            self._finish,
+            self._fail,
+            lane=Lane.BULK,
+            join_parts=False,
+            go_on_without_failed=True,
+        )
+        # What a part heard is kept with the whole.
+        return [whole, JobKind(LISTEN_PART, function, Listen, finish_nothing, lane=Lane.BULK)]
 
     def ask(self, *, who: str) -> JobView:
         """Listens to the files that were not heard yet, at most 5,000 at once.
@@ -55,14 +69,31 @@ class SoundChecks(Part):
                 for key, bundle_id, path, digest, form in rows
             ]
 
-            def arguments(job_id: int) -> Listen:
-                folder = self._media.root / "surveys" / f"listening {job_id}"
-                folder.mkdir(parents=True, exist_ok=True)
-                write_lines(folder / "order", orders)
-                return Listen(folder=self._media.name_of(folder), who=who)
+            def folder_of(job_id: int) -> Path:
+                return self._media.root / "surveys" / f"listening {job_id}"
 
-            subject = f"{len(rows)} files"
-            return JobView.of(self.jobs.ask(session, LISTEN, docket_id=None, subject=subject, arguments=arguments))
+            def arguments(job_id: int) -> Listen:
+                write_lines(folder_of(job_id) / "order", orders)
+                return Listen(folder=self._media.name_of(folder_of(job_id)), who=who)
+
+            def parts(job_id: int) -> list[JobPart]:
+                if len(orders) <= _FILES_IN_PART:
+                    return []
+                folder = self._media.name_of(folder_of(job_id))
+                return [
+                    JobPart(
+                        LISTEN_PART,
+                        Listen(folder=folder, who=who, first=first, files=_FILES_IN_PART),
+                        f"files {first + 1} to {min(first + _FILES_IN_PART, len(orders))} of {len(orders)}",
+                        weight=min(_FILES_IN_PART, len(orders) - first),
+                    )
+                    for first in range(0, len(orders), _FILES_IN_PART)
+                ]
+
+            job = self.jobs.ask(
+                session, LISTEN, docket_id=None, subject=f"{len(rows)} files", arguments=arguments, parts=parts
+            )
+            return JobView.of(job)
 
     def _finish(self, session: Session, job: Job, arguments: Listen, _: dict[str, Any]) -> None:
         self._keep(session, arguments)
@@ -74,7 +105,10 @@ class SoundChecks(Part):
     def _keep(self, session: Session, arguments: Listen) -> None:
         folder = self._media.path_of(arguments.folder)
         heard = {
-            one.file_id: one for line in read_lines(folder / "heard") if (one := ListenResult.model_validate_json(line))
+            one.file_id: one
+            for path in sorted(folder.glob("heard*"))
+            for line in read_lines(path)
+            if (one := ListenResult.model_validate_json(line))
         }
         here = set(session.scalars(select(BundleFile.id).where(BundleFile.id.in_(heard))))
         changed = [
