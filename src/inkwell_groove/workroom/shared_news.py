@@ -110,7 +110,7 @@ class SharedNews:
 
     def tell_with(self, session: Session, item: Item) -> None:
         """Write an item in a transaction: it is told if that is committed, even if this process is killed then."""
-        session.add(News(at=now(), item=item))
+        session.execute(insert(News), {"at": now(), "item": item})
         after_commit(session, self._to_read.set)
 
     def since(self, number: int) -> list[Item] | None:

@@ -12,7 +12,7 @@ from typing import Any, cast
 
 import structlog
 from pydantic import ValidationError
-from sqlalchemy import ColumnElement, CursorResult, Table, Update, bindparam, or_, select, text, update
+from sqlalchemy import ColumnElement, Table, Update, bindparam, or_, select, text, update
 
 from inkwell_groove.store.database import DATABASE_NOW, Database
 from inkwell_groove.store.models import Job, now
@@ -28,7 +28,8 @@ from inkwell_groove.workroom.jobs.kind import (
 )
 from inkwell_groove.workroom.views import JobView
 
-_CANDIDATES = 20  # jobs that are found at once: others may find the same
+# Jobs that are found at once. Others find the same, and take some of them before they are tried here: of few, most.
+_CANDIDATES = 60
 _FOUND_LASTS_S = 0.2
 log = structlog.get_logger()
 
@@ -123,7 +124,8 @@ class Claims:
         token, started_at = secrets.token_hex(8), now()
         names = {"number": job.id, "token_seen": job.token, "begun": started_at, "by": self._owner, "new_token": token}
         with self._database.begin() as session:
-            if cast(CursorResult[Any], session.execute(self._claiming_one, names)).rowcount != 1:
+            # On the connection: it is the statement that is run most often, and the session has no part in it.
+            if session.connection().execute(self._claiming_one, names).rowcount != 1:
                 return None
         view = JobView.of(job).model_copy(update={"state": RUNNING, "started_at": started_at})
         return Claim(job.id, token, kind, arguments, view, job.token)

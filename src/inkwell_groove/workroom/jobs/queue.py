@@ -34,6 +34,7 @@ from inkwell_groove.workroom.jobs.kind import (
     Result,
     cancelled_part,
     failure_of,
+    finish_nothing,
     unknown_kind,
 )
 from inkwell_groove.workroom.views import JobView
@@ -291,8 +292,9 @@ class JobQueue:
     def _finish(self, session: Session, job: Job, kind: AnyKind, arguments: Arguments, result: Result) -> None:
         """Record the end of a job that went well. What cannot be kept of it ends it as failed."""
         try:
-            with savepoint(session):
-                kind.finish(session, job, arguments, result)
+            if kind.finish is not finish_nothing:
+                with savepoint(session):
+                    kind.finish(session, job, arguments, result)
             job.result = result
             self._close(session, job, "done", None)
         except Exception as cause:
