@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 import soundfile
 
+from inkwell_groove.core.audio.soundfiles import FileReader
+from inkwell_groove.core.restoration.scan import Scan, scan
 from tests.core.restoration.scenes import RATE_HZ, clicked
 from tests.live import Server
 from tests.web.test_api import first_side, refused
@@ -92,3 +96,27 @@ def test_steps_that_cannot_be_are_refused(server: Server, docket_id: int, restor
     answer = server.api.post(f"/sides/{side['id']}/plan/edits", json=body)
     assert answer.status_code == 422
     assert side_of(server, docket_id)["plan"] == side["plan"]
+
+
+@pytest.mark.slow
+def test_a_long_side_is_scanned_in_parts_as_it_is_scanned_at_once(server: Server, tmp_path: Path) -> None:
+    path, scene = tmp_path / "long.wav", clicked().take.data
+    soundfile.write(str(path), np.tile(scene, (-(-150 * RATE_HZ // len(scene)), 1)), RATE_HZ, subtype="PCM_16")
+    opened = server.open_docket("T-long")
+    server.upload(opened["id"], path)
+    server.wait_for_jobs()
+    side = first_side(server.get(f"/dockets/{opened['id']}"))
+    asked = server.post(f"/sides/{side['id']}/scan")
+    assert asked["state"] == "running" and asked["message"] == "0 of 3 parts"
+    jobs = server.wait_for_jobs()
+    told = [job for job in jobs if job["docket_id"] == opened["id"] and "scan" in job["kind"]]
+    assert [(job["id"], job["state"], job["progress"]) for job in told] == [(asked["id"], "done", 1.0)]
+
+    sha256 = side["takes"][0]["sha256"]
+    found = Scan.load(server.media_root / "derived" / sha256 / "scan")
+    with FileReader(path) as reader:
+        at_once = scan(reader)
+    assert found is not None
+    for field in fields(Scan):
+        np.testing.assert_array_equal(getattr(found, field.name), getattr(at_once, field.name), field.name)
+    assert list((server.media_root / "parts").iterdir()) == []

@@ -50,7 +50,8 @@ export function followEvents(cache: QueryClient): () => void {
       cache.setQueryData(workersQuery.queryKey, (seen) => seen && withProgress(seen, news.job));
       // What follows from a part is told with its whole.
       const isWhole = news.job.parent_id === null;
-      if (isWhole && news.job.state === "done") for (const key of HEARD_ANEW) void cache.invalidateQueries({ queryKey: [key] });
+      if (isWhole && news.job.state === "done")
+        for (const key of HEARD_ANEW) void cache.invalidateQueries({ queryKey: [key] });
       // Jobs of no docket are work on files; told once all they changed is in the database.
       if (isWhole && news.job.docket_id === null && news.job.state !== "running")
         for (const key of FILES_ANEW) void cache.invalidateQueries({ queryKey: [key] });

@@ -90,7 +90,7 @@ export function FixityPage() {
               </>
             ) : (
               "None are kept: damaged files cannot be restored, only sealed again. " +
-              "INKWELL_SECOND_ROOT says where to keep them."
+              "INKWELL_SECOND_ROOT or INKWELL_SECOND_BUCKET says where to keep them."
             )}
           </p>
         </>

@@ -31,6 +31,7 @@ from pathlib import Path
 from inkwell_groove.core.files import beneath
 from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.store.disk import DiskSpace, FreeBytes, free_bytes_of_disk
+from inkwell_groove.store.object_storage import ObjectStorage
 from inkwell_groove.store.roots import Roots
 
 _SOUND_ID = re.compile(r"[0-9a-f]{32}|[0-9a-f]{64}")
@@ -55,6 +56,7 @@ class MediaStore:
         free_bytes: FreeBytes = free_bytes_of_disk,
         token: str = "",
         recordings: Path | None = None,
+        object_storage: ObjectStorage | None = None,
     ) -> None:
         """`kept_bytes` of the disk are kept for recordings; everything else asks `space` first.
 
@@ -62,6 +64,7 @@ class MediaStore:
         going on, if it lies outside. Workspaces are named by the token of the job that asks for them.
         """
         self.root, self._token = root, token
+        self.object_storage = object_storage  # where second copies may be kept
         self._others = dict(others or {})
         self.roots = Roots({"media": root, **self._others})
         self.space = DiskSpace(root, kept_bytes=kept_bytes, free_bytes=free_bytes)
@@ -184,6 +187,7 @@ class MediaStore:
             free_bytes=self.space.free_bytes_of,
             token=token,
             recordings=self.recordings if self.has_own_recordings else None,
+            object_storage=self.object_storage,
         )
 
     def name_of(self, path: Path) -> str:

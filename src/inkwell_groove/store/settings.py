@@ -12,6 +12,8 @@ from typing import Literal
 from pydantic import Field, SecretStr, field_validator, model_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
+from inkwell_groove.store.object_storage import ObjectStorage
+
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
 _ROOT = Path(__file__).resolve().parents[3]
 
@@ -81,6 +83,15 @@ class Settings(BaseSettings):
         default=_ROOT / "var" / "demo" / "files", description="Folders of files below this one can be brought in."
     )
     second_root: Path | None = Field(default=None, description="Where a second copy of every package is kept.")
+    second_bucket: str = Field(
+        default="",
+        pattern=r"^(s3://[a-z0-9][a-z0-9.-]+(/[^/]+)*)?$",
+        description="Or in which bucket of S3-compatible object storage: s3://bucket/folder.",
+    )
+    s3_endpoint: str = Field(default="", description="Address of the object storage: https://storage.example.")
+    s3_region: str = Field(default="us-east-1", description="Its region; storage outside a cloud has one for all.")
+    s3_key_id: str = Field(default="", description="The key that may read and write the bucket.")
+    s3_secret: SecretStr = Field(default=SecretStr(""), description="The secret of that key.")
     targets_root: Path | None = Field(default=None, description="Below it lie the folders that players read.")
     fixity_days: int = Field(default=90, ge=0, description="Packages are verified so often; 0 for never unasked.")
     fixity_bytes_per_s: float = Field(default=80e6, ge=0, description="How fast, so that others can work; 0: freely.")
@@ -120,6 +131,28 @@ class Settings(BaseSettings):
         if self.engine == "celery" and not self.broker.get_secret_value():
             raise ValueError("INKWELL_ENGINE=celery needs INKWELL_BROKER, the address of a broker: redis://host:6379/0")
         return self
+
+    @model_validator(mode="after")
+    def _has_one_place_for_copies(self) -> Settings:
+        """Raise ValueError for two places of second copies, or a bucket that cannot be reached."""
+        if self.second_root and self.second_bucket:
+            raise ValueError("second copies go to INKWELL_SECOND_ROOT or to INKWELL_SECOND_BUCKET, not to both")
+        if self.second_bucket and self.object_storage is None:
+            raise ValueError("INKWELL_SECOND_BUCKET needs INKWELL_S3_ENDPOINT, INKWELL_S3_KEY_ID and INKWELL_S3_SECRET")
+        return self
+
+    @property
+    def object_storage(self) -> ObjectStorage | None:
+        """Return how object storage is reached; None where that is not said."""
+        secret = self.s3_secret.get_secret_value()
+        if not (self.s3_endpoint and self.s3_key_id and secret):
+            return None
+        return ObjectStorage(self.s3_endpoint.rstrip("/"), self.s3_key_id, secret, self.s3_region)
+
+    @property
+    def second_place(self) -> str:
+        """Return where second copies are kept, for people; empty where none are."""
+        return self.second_bucket or str(self.second_root or "")
 
     @property
     def is_alone(self) -> bool:

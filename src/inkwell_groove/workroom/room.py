@@ -110,6 +110,7 @@ class Workroom:
             kept_bytes=settings.reserve_bytes + settings.recording_bytes,
             free_bytes=free_bytes,
             recordings=settings.recordings_root,
+            object_storage=settings.object_storage,
         )
         self.events = Events()
         self.nodes = Nodes(self.database, self.media, self.events, settings)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import os
 import shutil
-from pathlib import Path
 
-from inkwell_groove.core.errors import ProofFailed, Refused
+from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.fixity import Pace, check_folder, sha256_of
 from inkwell_groove.core.sealing.burning import ToBurn, write_image
-from inkwell_groove.store.media import MediaStore, move_into_place, sync_file, sync_folder
+from inkwell_groove.store.media import MediaStore, move_into_place, sync_folder
+from inkwell_groove.store.second_copies import copies_at, copy_and_read_back
 from inkwell_groove.workroom.jobs.arguments import Carry, MakeImage, OfPackage
 from inkwell_groove.workroom.jobs.kind import Progress, Result, Task
 
@@ -34,30 +34,21 @@ def check_package(arguments: OfPackage, task: Task) -> Result:
 
 
 def _second(arguments: OfPackage, media: MediaStore) -> str:
+    """Return what is to be said of a package's second copy."""
     if not arguments.second_root:
         return ""
-    there = (media.path_of(arguments.second_root) / arguments.folder).is_dir()
-    return "there is one" if there else "not made yet"
+    try:
+        return "there is one" if copies_at(arguments.second_root, media).has(arguments.folder) else "not made yet"
+    except Refused as refusal:
+        return f"not to be reached ({refusal.what})"
 
 
 def copy_package(arguments: OfPackage, task: Task) -> Result:
-    """Copy a package to another disk; every file is read back there before it counts."""
-    source, root = task.media.package(arguments.folder), task.media.path_of(arguments.second_root or "second:")
-    if not root.is_dir():
-        raise Refused(
-            "the place for second copies is not there", where=str(root), remedy="Connect its disk, then try again"
-        )
-    target = root / arguments.folder
-    if target.is_dir() and all(one.state == "sound" for one in check_folder(target, arguments.expected)):
-        return {"files": len(arguments.expected)}
-    beside = target.with_name(f".{target.name}.part")
-    shutil.rmtree(beside, ignore_errors=True)
-    pace = _pace(arguments, task.progress, "copying")
-    for name, digest in sorted(arguments.expected.items()):
-        _copied(source / name, beside / name, digest)
-        pace.read((beside / name).stat().st_size)
-    shutil.rmtree(target, ignore_errors=True)
-    move_into_place(beside, target)
+    """Copy a package to the place for second copies; every file is read back there before it counts."""
+    copies = copies_at(arguments.second_root or "second:", task.media)
+    if not copies.holds(arguments.folder, arguments.expected):
+        pace = _pace(arguments, task.progress, "copying")
+        copies.keep(arguments.folder, task.media.package(arguments.folder), arguments.expected, pace.read)
     return {"files": len(arguments.expected)}
 
 
@@ -68,7 +59,7 @@ def restore_package(arguments: OfPackage, task: Task) -> Result:
     """
     media = task.media
     folder, expected = media.package(arguments.folder), arguments.expected
-    second = media.path_of(arguments.second_root) / arguments.folder if arguments.second_root else None
+    copies = copies_at(arguments.second_root, media) if arguments.second_root else None
     folder.mkdir(parents=True, exist_ok=True)
     restored = []
     wrong = [one for one in check_folder(folder, expected) if one.state in ("damaged", "missing", "moved")]
@@ -81,11 +72,10 @@ def restore_package(arguments: OfPackage, task: Task) -> Result:
             sync_folder(path.parent)
             restored.append({"file": one.file, "from": one.now_at})
             continue
-        if second is None or not (second / one.file).is_file():
-            continue
         beside = path.with_name(f".{path.name}.part")
         beside.unlink(missing_ok=True)
-        _copied(second / one.file, beside, expected[one.file])
+        if copies is None or not copies.fetch(arguments.folder, one.file, beside, expected[one.file]):
+            continue
         if one.state == "damaged":
             kept = media.root / "set aside" / arguments.folder / one.file
             kept.parent.mkdir(parents=True, exist_ok=True)
@@ -111,22 +101,6 @@ def _pace(arguments: OfPackage, progress: Progress, words: str) -> Pace:
         progress(min(0.99, done[0] / whole), words)
 
     return Pace(arguments.bytes_per_s, tell)
-
-
-def _copied(source: Path, target: Path, digest: str) -> None:
-    """Copy a file, sync it and read it back. Raises ProofFailed if source or copy is not what it must be."""
-    target.parent.mkdir(parents=True, exist_ok=True)
-    shutil.copyfile(source, target)
-    sync_file(target)
-    if sha256_of(target) != digest:
-        target.unlink()
-        raise ProofFailed(
-            "it is not as it was sealed either"
-            if sha256_of(source) != digest
-            else "the disk gives back something else",
-            where=str(source),
-            remedy="Look at both disks' health",
-        )
 
 
 def make_image(arguments: MakeImage, task: Task) -> Result:
@@ -158,7 +132,7 @@ def carry(arguments: Carry, task: Task) -> Result:
             continue
         beside = path.with_name(f".{path.name}.part")
         beside.unlink(missing_ok=True)
-        _copied(source / name, beside, digest)
+        copy_and_read_back(source / name, beside, digest)
         beside.replace(path)
         sync_folder(path.parent)
         written += 1

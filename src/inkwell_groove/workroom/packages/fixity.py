@@ -123,7 +123,7 @@ class Fixity(Part):
                 audit=AuditView.model_validate(audit, from_attributes=True) if audit else None,
                 due=len(self._due(session)),
                 every_days=self._settings.fixity_days,
-                second_root=str(self._settings.second_root or ""),
+                second_root=self._settings.second_place,
             )
 
     def begin_audit(self, *, who: str) -> FixityOverview:
@@ -158,15 +158,17 @@ class Fixity(Part):
             findings = (package.fixity or {}).get("findings", [])
             if not findings:
                 raise Conflict("nothing is known to be wrong with it", where=package.folder, remedy="Check it first")
-            if not self._settings.second_root and any(one["state"] != "moved" for one in findings):
+            if not self._settings.second_place and any(one["state"] != "moved" for one in findings):
                 raise Conflict(
-                    "no second copy is kept", where=package.folder, remedy="Set INKWELL_SECOND_ROOT, or seal it again"
+                    "no second copy is kept",
+                    where=package.folder,
+                    remedy="Set INKWELL_SECOND_ROOT or INKWELL_SECOND_BUCKET, or seal it again",
                 )
         return self._ask(package_id, RESTORE, who=who)
 
     def sealed(self, session: Session, package: Package) -> None:
         """A new package is copied once more, where the house keeps second copies; asked for as it is booked."""
-        if self._settings.second_root:
+        if self._settings.second_place:
             self._job(session, package, COPY)
 
     # Within
@@ -204,9 +206,15 @@ class Fixity(Part):
             expected={one["name"]: one["sha256"] for one in files},
             size_bytes=sum(one["size_bytes"] for one in files),
             bytes_per_s=per_s if kind == CHECK and per_s else None,
-            second_root=self._media.name_of(self._settings.second_root) if self._settings.second_root else None,
+            second_root=self._second_name(),
             **more,
         )
+
+    def _second_name(self) -> str | None:
+        """Return the name of the place for second copies, as jobs are told it; None where there is none."""
+        if self._settings.second_root is not None:
+            return self._media.name_of(self._settings.second_root)
+        return self._settings.second_bucket or None
 
     def _begin(self, session: Session, packages: list[Package], *, who: str) -> None:
         """Ask for a check of each of these packages, in their order."""
