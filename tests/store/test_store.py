@@ -15,7 +15,8 @@ from inkwell_groove.core.errors import Conflict
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.database import Database, DatabaseAway
 from inkwell_groove.store.disk import DiskFull
-from inkwell_groove.store.media import MediaStore, move_into_place
+from inkwell_groove.store.durable import move_into_place
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.migrate import upgrade
 from inkwell_groove.store.models import Base, Docket
 from launcher.database import Database as MariaDb

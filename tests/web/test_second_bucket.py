@@ -56,5 +56,5 @@ def test_a_damaged_package_is_restored_from_a_bucket(vault: Server, storage: Sto
     assert restored() == ["damaged"]
     assert (folder / name).read_bytes() == good[:-1] + b"!"
     refused = next(job for job in vault.get("/jobs") if job["kind"] == "restore package")
-    assert refused["failure"]["what"] == "it is not as it was sealed"
+    assert refused["failure"]["what"] == "it is not what it was"
     assert refused["failure"]["where"] == f"s3://harbour/{key}"

@@ -82,6 +82,23 @@ export function FixityPage() {
                 (data.due ? `${plural(data.due, "package")} due.` : "Nothing is due.")
               : "Nothing is verified unasked."}
           </p>
+          {data && data.places.length > 0 && (
+            <>
+              <h2 className="margin-heading">Other disks</h2>
+              <ul>
+                {data.places.map((place) => (
+                  <li key={place.name} className="mb-1">
+                    {place.name}, for {place.kinds.join(" and ")}:{" "}
+                    <span className="figure break-words">{place.path}</span>
+                    <span className="quiet block">
+                      {size(place.free_bytes)} free
+                      {place.budget_bytes === null ? "" : `, at most ${size(place.budget_bytes)} are used`}
+                    </span>
+                  </li>
+                ))}
+              </ul>
+            </>
+          )}
           <h2 className="margin-heading">Second copies</h2>
           <p>
             {data?.second_root ? (

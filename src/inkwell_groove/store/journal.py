@@ -27,7 +27,7 @@ from pathlib import Path
 from typing import Any
 
 from inkwell_groove.core.files.undo import Undo
-from inkwell_groove.store.media import sync_file, sync_folder
+from inkwell_groove.store.durable import sync_file, sync_folder
 
 _IN_LINE = 1 << 15
 _BLOCK = 1 << 16

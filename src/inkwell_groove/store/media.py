@@ -24,15 +24,19 @@ import re
 import shutil
 import stat
 import tempfile
-from collections.abc import Callable, Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Self
 
 from inkwell_groove.core.files import beneath
 from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.store.disk import DiskSpace, FreeBytes, free_bytes_of_disk
+from inkwell_groove.store.durable import copy_and_read_back, sync_file, sync_folder
 from inkwell_groove.store.object_storage import ObjectStorage
+from inkwell_groove.store.places import WORK, Place, Places
 from inkwell_groove.store.roots import Roots
+from inkwell_groove.store.settings import Settings
 
 _SOUND_ID = re.compile(r"[0-9a-f]{32}|[0-9a-f]{64}")
 _TOKEN = re.compile(r"[0-9a-f]{16}")  # of a job's claim
@@ -57,11 +61,13 @@ class MediaStore:
         token: str = "",
         recordings: Path | None = None,
         object_storage: ObjectStorage | None = None,
+        places: Sequence[Place] = (),
     ) -> None:
         """`kept_bytes` of the disk are kept for recordings; everything else asks `space` first.
 
         `others` are the folders outside it that rows speak of, by name; `recordings` is that of recordings that are
-        going on, if it lies outside. Workspaces are named by the token of the job that asks for them.
+        going on, if it lies outside; `places` are on other disks. Workspaces are named by the token of the job that
+        asks for them.
         """
         self.root, self._token = root, token
         self.object_storage = object_storage  # where second copies may be kept
@@ -84,9 +90,30 @@ class MediaStore:
             "sealed",
         ):
             (root / name).mkdir(parents=True, exist_ok=True)
+        self.places = Places(root, places, kept_bytes=kept_bytes, free_bytes=free_bytes)
+
+    @classmethod
+    def of(cls, given: Settings, *, free_bytes: FreeBytes = free_bytes_of_disk) -> Self:
+        """Return the store that the settings speak of."""
+        return cls(
+            given.media_root,
+            others=given.other_roots,
+            kept_bytes=given.reserve_bytes + given.recording_bytes,
+            free_bytes=free_bytes,
+            recordings=given.recordings_root,
+            object_storage=given.object_storage,
+            places=given.places,
+        )
 
     def take(self, sha256: str) -> Path:
-        return self._kept("takes", sha256)
+        """Return where a take lies; in the media root if it lies nowhere."""
+        ways = [_below(folder, sha256) for folder in self.places.folders("takes")]
+        return next((path for path in ways if path.exists()), ways[0])
+
+    def takes(self) -> Iterator[Path]:
+        """Yield all takes, wherever they lie."""
+        for folder in self.places.folders("takes"):
+            yield from folder.glob("??/*")
 
     def picture(self, sha256: str) -> Path:
         return self._kept("pictures", sha256)
@@ -157,15 +184,51 @@ class MediaStore:
         return self.root / "steps" / str(int(step_id))
 
     def package(self, folder: str) -> Path:
-        """Return the folder of a package, by what its row says."""
-        path = (self.root / "sealed" / folder).resolve()
-        if not path.is_relative_to((self.root / "sealed").resolve()):
-            raise ValueError(f"{folder} lies outside the store")
-        return path
+        """Return the folder of a package, by what its row says; in the media root if it is nowhere."""
+        ways = []
+        for root in self.places.folders("packages"):
+            ways.append((root / folder).resolve())
+            if not ways[-1].is_relative_to(root.resolve()):
+                raise ValueError(f"{folder} lies outside the store")
+        return next((path for path in ways if path.is_dir()), ways[0])
+
+    def set_aside(self, folder: str) -> Path:
+        """Return where damaged files of a package are kept: on its own disk, so that they can be linked there."""
+        root = self._holder(self.package(folder)) or self.root / "sealed"
+        return root.parent / "set aside" / folder
+
+    def new_package(self, folder: str, size_bytes: int) -> tuple[Path, Path]:
+        """Return where a package of about this size is to lie, and the folder of packages that this is in."""
+        there = self.package(folder)
+        root = self._holder(there) if there.is_dir() else None
+        root = root or self.places.folder_for("packages", size_bytes)
+        return root / folder, root
+
+    def _holder(self, package: Path) -> Path | None:
+        """Return the folder of packages that a package is in."""
+        roots = self.places.folders("packages")
+        return next((root for root in roots if package.is_relative_to(root.resolve())), None)
 
     def keep_take(self, file: Path, sha256: str) -> Path:
-        """Move a finished file in among the takes and return its place. The same recording is kept once."""
-        return self._keep(file, self.take(sha256))
+        """Move a finished file in among the takes and return its place. The same recording is kept once.
+
+        Raises ProofFailed if another disk gives back something else than was copied to it.
+        """
+        there = self.take(sha256)
+        if there.exists():
+            file.unlink()
+            return there
+        size_bytes = file.stat().st_size
+        folder = self.places.folder_for("takes", size_bytes)
+        if file.stat().st_dev == folder.stat().st_dev:
+            kept = self._keep(file, _below(folder, sha256))
+        else:
+            with self.workspace(folder.parent) as work:
+                copy_and_read_back(file, work / "take", sha256)
+                kept = self._keep(work / "take", _below(folder, sha256))
+            file.unlink()
+        self.places.was_added(folder, size_bytes)
+        return kept
 
     def keep_picture(self, data: bytes) -> str:
         """Store a picture and return its SHA-256."""
@@ -188,6 +251,7 @@ class MediaStore:
             token=token,
             recordings=self.recordings if self.has_own_recordings else None,
             object_storage=self.object_storage,
+            places=self.places.others,
         )
 
     def name_of(self, path: Path) -> str:
@@ -212,13 +276,15 @@ class MediaStore:
         return beneath.opened(root, inside)
 
     @contextmanager
-    def workspace(self) -> Iterator[Path]:
+    def workspace(self, place: Path | None = None) -> Iterator[Path]:
         """Return a new folder on the same file system, gone afterwards with whatever was not moved out of it.
 
-        Raises DiskFull before or within the block if the disk is full.
+        It is on the disk of the media root, or of another place. Raises DiskFull before or within the block if the disk
+        is full.
         """
         self.space.need(0)
-        folder = Path(tempfile.mkdtemp(dir=self.root / "work", prefix=f"{self._token or f'server {os.getpid()}'} "))
+        whose = self._token or f"server {os.getpid()}"
+        folder = Path(tempfile.mkdtemp(dir=(place or self.root) / WORK, prefix=f"{whose} "))
         try:
             yield folder
         except Exception as cause:
@@ -230,7 +296,7 @@ class MediaStore:
 
     def clear_workspaces(self) -> None:
         """Remove what a killed server left behind. Only to be called when no job runs."""
-        for left in (self.root / "work").iterdir():
+        for left in self._workspaces():
             shutil.rmtree(left, ignore_errors=True)
 
     def clear_workspaces_but(self, held: Callable[[], Collection[str]]) -> None:
@@ -239,7 +305,7 @@ class MediaStore:
         `held` returns the tokens of the claims that hold. It is asked after the folders were listed: whoever makes one
         afterwards is not in the list, and whoever made one before has had its token since then.
         """
-        left = list((self.root / "work").iterdir())
+        left = self._workspaces()
         tokens = held()
         for folder in left:
             token = folder.name.partition(" ")[0]
@@ -253,12 +319,15 @@ class MediaStore:
 
         Each is renamed first: a process that goes on in it after all can move nothing out of it any more.
         """
-        for left in (self.root / "work").glob(f"{token} *"):
+        for left in self._workspaces(f"{token} *"):
             with contextlib.suppress(FileNotFoundError):
                 shutil.rmtree(left.rename(left.with_name(f"{_GIVEN_UP}{left.name}")), ignore_errors=True)
 
+    def _workspaces(self, pattern: str = "*") -> list[Path]:
+        return [path for room in self.places.workrooms() for path in room.glob(pattern)]
+
     def _kept(self, kind: str, sha256: str) -> Path:
-        return self.root / kind / _digest(sha256)[:2] / sha256
+        return _below(self.root / kind, sha256)
 
     def _keep(self, file: Path, target: Path) -> Path:
         if target.exists():
@@ -272,51 +341,13 @@ class MediaStore:
         return target
 
 
+def _below(folder: Path, sha256: str) -> Path:
+    return folder / _digest(sha256)[:2] / sha256
+
+
 def peaks_of_upload(upload: Path) -> Path:
     """Return where the peaks of a recording lie that is drawn while it comes in."""
     return upload.with_name(f"{upload.name}.peaks")
-
-
-def move_into_place(beside: Path, target: Path) -> None:
-    """Rename a finished file or folder to `target`, which appears whole or not at all.
-
-    The files are synced by whoever wrote them; the folders, in which their names are, here.
-    """
-    target.parent.mkdir(parents=True, exist_ok=True)
-    if beside.is_dir():
-        for folder in folders_below(beside):
-            sync_folder(folder)
-    beside.rename(target)
-    sync_folder(target.parent)
-
-
-def sync_file(path: Path) -> None:
-    with path.open("rb") as file:
-        os.fsync(file.fileno())
-
-
-def folders_below(folder: Path) -> list[Path]:
-    """Return a folder and all that are in it, the innermost first."""
-    return [Path(path) for path, _, _ in os.walk(folder, topdown=False)]
-
-
-def sync_tree(folder: Path) -> None:
-    """Make a folder last with everything in it, as it is before a row says that it is there."""
-    for path, _, files in os.walk(folder, topdown=False):
-        for name in files:
-            if not (Path(path) / name).is_symlink():
-                sync_file(Path(path) / name)
-        sync_folder(Path(path))
-
-
-def sync_folder(path: Path) -> None:
-    """Sync a folder, so that a rename in it lasts."""
-    descriptor = os.open(path, os.O_RDONLY)
-    try:
-        with contextlib.suppress(OSError):  # some file systems refuse; the rename is atomic all the same
-            os.fsync(descriptor)
-    finally:
-        os.close(descriptor)
 
 
 def bytes_if_there(path: Path) -> bytes | None:

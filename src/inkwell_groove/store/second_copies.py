@@ -18,9 +18,10 @@ from urllib.parse import urlsplit
 from obstore.exceptions import BaseError, PermissionDeniedError, UnauthenticatedError
 from obstore.store import S3Store
 
-from inkwell_groove.core.errors import InkwellError, ProofFailed, Refused
+from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.fixity import check_folder, sha256_of
-from inkwell_groove.store.media import MediaStore, move_into_place, sync_file
+from inkwell_groove.store.durable import altered, copy_and_read_back, given_back_altered, move_into_place, sync_file
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.object_storage import BUCKET, ObjectStorage
 
 _MARKER = "inkwell copy.json"  # beside a package's files: written last, with the digests of them all
@@ -153,10 +154,10 @@ class InBucket:
             for name, sha256 in sorted(expected.items()):
                 path = source / name
                 if not path.is_file() or sha256_of(path) != sha256:
-                    raise _altered(path)
+                    raise altered(path)
                 self._bucket.put(f"{folder}/{name}", path)
                 if self._digest(f"{folder}/{name}") != sha256:
-                    raise _given_back_altered(f"{self.name}/{folder}/{name}")
+                    raise given_back_altered(f"{self.name}/{folder}/{name}")
                 on_bytes(path.stat().st_size)
             marker = json.dumps({"files": dict(expected)}, sort_keys=True, ensure_ascii=False)
             self._bucket.put(f"{folder}/{_MARKER}", marker.encode())
@@ -174,7 +175,7 @@ class InBucket:
             return False
         if digest.hexdigest() != sha256:
             target.unlink()
-            raise _altered(f"{self.name}/{folder}/{name}")
+            raise altered(f"{self.name}/{folder}/{name}")
         sync_file(target)
         return True
 
@@ -230,27 +231,3 @@ class InBucket:
 def _reason(cause: BaseError) -> str:
     """Return the first line of an error of the library, which goes on with what is of use to its makers alone."""
     return str(cause).partition("\n")[0][:160]
-
-
-def copy_and_read_back(source: Path, target: Path, sha256: str) -> None:
-    """Copy a file, sync it and read it back. Raises ProofFailed if source or copy is not what it must be."""
-    target.parent.mkdir(parents=True, exist_ok=True)
-    shutil.copyfile(source, target)
-    sync_file(target)
-    if sha256_of(target) != sha256:
-        target.unlink()
-        raise _altered(source) if sha256_of(source) != sha256 else _given_back_altered(str(target))
-
-
-def _altered(where: Path | str) -> InkwellError:
-    return ProofFailed(
-        "it is not as it was sealed", where=str(where), remedy="Look at the health of the disk, then restore it"
-    )
-
-
-def _given_back_altered(where: str) -> InkwellError:
-    return ProofFailed(
-        "the place for second copies gives back something else than was written there",
-        where=where,
-        remedy="Look at its disk, and try again",
-    )

@@ -13,6 +13,7 @@ from pydantic import Field, SecretStr, field_validator, model_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 from inkwell_groove.store.object_storage import ObjectStorage
+from inkwell_groove.store.places import Place
 
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
 _ROOT = Path(__file__).resolve().parents[3]
@@ -82,6 +83,10 @@ class Settings(BaseSettings):
     files_root: Path = Field(
         default=_ROOT / "var" / "demo" / "files", description="Folders of files below this one can be brought in."
     )
+    places: tuple[Place, ...] = Field(
+        default=(),
+        description='Other disks for takes and packages: [{"name": "vault", "path": "/mnt/vault"}].',
+    )
     second_root: Path | None = Field(default=None, description="Where a second copy of every package is kept.")
     second_bucket: str = Field(
         default="",
@@ -133,6 +138,14 @@ class Settings(BaseSettings):
         return self
 
     @model_validator(mode="after")
+    def _name_places_once(self) -> Settings:
+        """Raise ValueError for a place whose name is another's, or one of the roots'."""
+        names = ["media", "files", "discs", "second", "targets", *(one.name for one in self.places)]
+        if twice := {name for name in names if names.count(name) > 1}:
+            raise ValueError(f"INKWELL_PLACES: the name {', '.join(sorted(twice))} is taken")
+        return self
+
+    @model_validator(mode="after")
     def _has_one_place_for_copies(self) -> Settings:
         """Raise ValueError for two places of second copies, or a bucket that cannot be reached."""
         if self.second_root and self.second_bucket:
@@ -178,6 +191,7 @@ class Settings(BaseSettings):
             "second": self.second_root,
             "targets": self.targets_root,
         }
+        known |= {place.name: place.path for place in self.places}
         return {name: folder for name, folder in known.items() if folder is not None}
 
     @property

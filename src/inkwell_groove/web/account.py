@@ -29,7 +29,7 @@ def main() -> int:
     logs.configure()
     given = settings()
     database = Database(given.database_url)
-    doors = (database, MediaStore(given.media_root, others=given.other_roots), Events())
+    doors = (database, MediaStore.of(given), Events())
     passwords = Passwords()
     accounts = Accounts(*doors, SigningIn(*doors, given, passwords), passwords)
     try:

@@ -8,7 +8,8 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from inkwell_groove.core.audio.soundfiles import FileReader, Stretch
-from inkwell_groove.store.media import HEARD_NAME, MediaStore, move_into_place
+from inkwell_groove.store.durable import move_into_place
+from inkwell_groove.store.media import HEARD_NAME, MediaStore
 
 if TYPE_CHECKING:
     from inkwell_groove.core.tracks.finder import Ground

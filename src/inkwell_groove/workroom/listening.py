@@ -18,7 +18,8 @@ from inkwell_groove.core.sealing.bag import DATA
 from inkwell_groove.core.sealing.order import SealedAlbum, SealedTrack
 from inkwell_groove.core.sealing.package import MASTERS
 from inkwell_groove.store.database import Database
-from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place
+from inkwell_groove.store.durable import move_into_place
+from inkwell_groove.store.media import PEAKS_NAME, MediaStore
 from inkwell_groove.store.models import Take
 from inkwell_groove.workroom.reading import WholeDocket, docket_row
 from inkwell_groove.workroom.views import TrackLine, format_of

@@ -104,14 +104,7 @@ class Workroom:
         is_server = Lane.DEVICE in self._lanes
         self._node = settings.node_name if self._works_with_others and is_server else None
         self.database = Database(settings.database_url)
-        self.media = MediaStore(
-            settings.media_root,
-            others=settings.other_roots,
-            kept_bytes=settings.reserve_bytes + settings.recording_bytes,
-            free_bytes=free_bytes,
-            recordings=settings.recordings_root,
-            object_storage=settings.object_storage,
-        )
+        self.media = MediaStore.of(settings, free_bytes=free_bytes)
         self.events = Events()
         self.nodes = Nodes(self.database, self.media, self.events, settings)
         passwords = Passwords()

@@ -30,7 +30,7 @@ def main(words: Sequence[str] | None = None) -> int:
         with alone:
             findings = examine(
                 database,
-                MediaStore(given.media_root, others=given.other_roots, recordings=given.recordings_root),
+                MediaStore.of(given),
                 depth="thorough" if wanted.thorough else "usual",
                 node=None if given.is_alone else given.node_name,
             )

@@ -44,7 +44,7 @@ def _left_over(kind: str, path: Path, what: str, delete: Callable[[], object]) -
 
 def takes(examined: Examined) -> Iterator[Inconsistency]:
     known = set(examined.session.scalars(select(Take.sha256)))
-    files = sorted(examined.media.root.glob("takes/??/*"))
+    files = sorted(examined.media.takes())
     if not any(_MAKES_TAKES & arguments.keys() for arguments in examined.jobs):
         for path in files:
             if path.name not in known:
@@ -166,9 +166,9 @@ def held(examined: Examined) -> Iterator[Inconsistency]:
 
 def packages(examined: Examined) -> Iterator[Inconsistency]:
     """Packages that no docket has. Walks all that was sealed."""
-    root = examined.media.root / "sealed"
     known = set(examined.session.scalars(select(Package.folder)))
-    for path in sorted(root.rglob("bagit.txt")):
+    roots = examined.media.places.folders("packages")
+    for root, path in ((one, path) for one in roots for path in sorted(one.rglob("bagit.txt"))):
         folder = path.parent.relative_to(root).as_posix()
         if not any(folder == one or folder.startswith(f"{one}/") for one in known):
             worked_on = any(folder.startswith(str(one.get("package", "\0"))) for one in examined.jobs)

@@ -14,8 +14,8 @@ from inkwell_groove.core.errors import InkwellError, Refused
 from inkwell_groove.core.files.art import ArtRule
 from inkwell_groove.core.files.reading import FileTags
 from inkwell_groove.core.survey.loudness import LoudnessFacts
+from inkwell_groove.store.durable import sync_file
 from inkwell_groove.store.journal import append_whole
-from inkwell_groove.store.media import sync_file
 
 
 class PictureAsked(BaseModel):

@@ -24,7 +24,7 @@ from inkwell_groove.core.filing import MAX_NAME_BYTES
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.sealing.apart import take_apart
 from inkwell_groove.store.disk import DiskSpace
-from inkwell_groove.store.media import sync_folder, sync_tree
+from inkwell_groove.store.durable import sync_folder, sync_tree
 from inkwell_groove.workroom.files.folders import MOST_FILES, files_below, kind_of, shown
 from inkwell_groove.workroom.files.orders import Result, facts_of, fault_of, problem_of, write_lines
 from inkwell_groove.workroom.jobs.arguments import BringIn

@@ -27,7 +27,8 @@ from inkwell_groove.core.errors import Conflict, ProofFailed, Refused
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.peaks import build
 from inkwell_groove.devices.drives import DriveOrder
-from inkwell_groove.store.media import PEAKS_NAME, sync_tree
+from inkwell_groove.store.durable import sync_tree
+from inkwell_groove.store.media import PEAKS_NAME
 from inkwell_groove.workroom.disc.strip import Recorder
 from inkwell_groove.workroom.jobs.arguments import DiscTake, ReadDisc
 from inkwell_groove.workroom.jobs.kind import Progress, Result, Task

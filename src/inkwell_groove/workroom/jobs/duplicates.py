@@ -17,7 +17,8 @@ from inkwell_groove.core.errors import InkwellError, Refused
 from inkwell_groove.core.fingerprint.likeness import SPEEDS
 from inkwell_groove.core.fingerprint.prints import Prints, of_mono
 from inkwell_groove.core.fixity import sha256_of
-from inkwell_groove.store.media import MediaStore, sync_file, sync_folder
+from inkwell_groove.store.durable import sync_file, sync_folder
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.orders import (
     CompareOrder,
     CompareResult,

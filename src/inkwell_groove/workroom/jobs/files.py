@@ -25,8 +25,9 @@ from inkwell_groove.core.files.undo import between, take_back
 from inkwell_groove.core.files.writing import Change, Ready, TagOptions, carry_out, drop, prepare, write
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.full_disk import disk_full
+from inkwell_groove.store.durable import sync_file, sync_folder
 from inkwell_groove.store.journal import Journal
-from inkwell_groove.store.media import MediaStore, sync_file, sync_folder
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.folders import kind_of
 from inkwell_groove.workroom.files.orders import (
     Made,

@@ -13,8 +13,9 @@ from inkwell_groove.core.files.moving import FileIdentity, Renaming, rename_all
 from inkwell_groove.core.files.undo import take_back
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.full_disk import disk_full
+from inkwell_groove.store.durable import sync_folder
 from inkwell_groove.store.journal import Journal
-from inkwell_groove.store.media import MediaStore, sync_folder
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.orders import Result, problem_of, write_lines
 from inkwell_groove.workroom.jobs.arguments import OfStep
 from inkwell_groove.workroom.jobs.kind import Progress, Task

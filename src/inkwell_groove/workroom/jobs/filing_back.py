@@ -15,8 +15,9 @@ from typing import Literal
 
 from inkwell_groove.core.errors import InkwellError, ProofFailed, Refused
 from inkwell_groove.core.fixity import sha256_of
+from inkwell_groove.store.durable import sync_file, sync_folder
 from inkwell_groove.store.journal import Journal
-from inkwell_groove.store.media import MediaStore, sync_file, sync_folder
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.workroom.files.orders import FILING, FilingOrder, read_lines
 from inkwell_groove.workroom.jobs.arguments import OfStep, UndoStep
 from inkwell_groove.workroom.jobs.kind import Progress, Result, Task

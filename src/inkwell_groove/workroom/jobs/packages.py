@@ -8,8 +8,9 @@ import shutil
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.core.fixity import Pace, check_folder, sha256_of
 from inkwell_groove.core.sealing.burning import ToBurn, write_image
-from inkwell_groove.store.media import MediaStore, move_into_place, sync_folder
-from inkwell_groove.store.second_copies import copies_at, copy_and_read_back
+from inkwell_groove.store.durable import copy_and_read_back, move_into_place, sync_folder
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.second_copies import copies_at
 from inkwell_groove.workroom.jobs.arguments import Carry, MakeImage, OfPackage
 from inkwell_groove.workroom.jobs.kind import Progress, Result, Task
 
@@ -77,7 +78,7 @@ def restore_package(arguments: OfPackage, task: Task) -> Result:
         if copies is None or not copies.fetch(arguments.folder, one.file, beside, expected[one.file]):
             continue
         if one.state == "damaged":
-            kept = media.root / "set aside" / arguments.folder / one.file
+            kept = media.set_aside(arguments.folder) / one.file
             kept.parent.mkdir(parents=True, exist_ok=True)
             kept.unlink(missing_ok=True)
             os.link(path, kept)

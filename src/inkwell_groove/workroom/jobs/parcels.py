@@ -9,7 +9,8 @@ from inkwell_groove.core import archives
 from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.core.peaks import build
-from inkwell_groove.store.media import PEAKS_NAME, move_into_place
+from inkwell_groove.store.durable import move_into_place
+from inkwell_groove.store.media import PEAKS_NAME
 from inkwell_groove.workroom.jobs.arguments import Unpack
 from inkwell_groove.workroom.jobs.kind import Result, Task
 from inkwell_groove.workroom.packages.parcel import unpacked_folder

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import shutil
+from pathlib import Path
 
 from inkwell_groove.core.sealing.keeping import Earlier
 from inkwell_groove.core.sealing.order import SealedAlbum, SealOrder
 from inkwell_groove.core.sealing.package import seal_package
-from inkwell_groove.store.media import move_into_place
+from inkwell_groove.store.durable import move_into_place
 from inkwell_groove.workroom.jobs.arguments import Seal
 from inkwell_groove.workroom.jobs.kind import Result, Task
 
@@ -23,12 +24,14 @@ def seal(arguments: Seal, task: Task) -> Result:
             album=SealedAlbum.model_validate(told["album"]),
             sealed_at=told["sealed_at"],
         )
-    with task.media.workspace() as work:
+    takes = (Path(side.take_path) for side in order.sides)
+    package, root = media.new_package(arguments.package, sum(path.stat().st_size for path in takes if path.exists()))
+    with media.workspace(root.parent) as work:
         album = seal_package(order, work, earlier=earlier, progress=task.progress)
-        target = media.package(arguments.package).joinpath(*album.folders)
+        target = package.joinpath(*album.folders)
         if target.exists():
             # The same job, begun again after it had finished but before that was written down.
             shutil.rmtree(target)
         work.chmod(0o755)
         move_into_place(work, target)
-    return {"album": album.model_dump(mode="json"), "folder": str(target.relative_to(media.root / "sealed"))}
+    return {"album": album.model_dump(mode="json"), "folder": target.relative_to(root).as_posix()}

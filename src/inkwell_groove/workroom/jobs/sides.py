@@ -11,7 +11,8 @@ from inkwell_groove.core.restoration.scan import Found, Scan, put_together, scan
 from inkwell_groove.core.restoration.scan import scan as scan_for_damage
 from inkwell_groove.core.tracks.finder import known_of, tracks_in
 from inkwell_groove.core.tracks.found import FixedJoin, Settings
-from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore, move_into_place
+from inkwell_groove.store.durable import move_into_place
+from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore
 from inkwell_groove.workroom.heard import heard_of
 from inkwell_groove.workroom.hearing import harm_name, learnt_name
 from inkwell_groove.workroom.jobs.arguments import FindTracks, Restore, ScanTake, WithRestoration

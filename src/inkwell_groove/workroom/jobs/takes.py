@@ -20,7 +20,8 @@ from inkwell_groove.core.measure.clipping import clipped_runs
 from inkwell_groove.core.peaks import PeakFile, build
 from inkwell_groove.core.transfer.compare import compare as compare_takes
 from inkwell_groove.core.transfer.joining import write_joined
-from inkwell_groove.store.media import PEAKS_NAME, MediaStore, move_into_place, peaks_of_upload, sync_file
+from inkwell_groove.store.durable import move_into_place, sync_file
+from inkwell_groove.store.media import PEAKS_NAME, MediaStore, peaks_of_upload
 from inkwell_groove.workroom.jobs.arguments import CompareTakes, Join, Keep, TakeIn
 from inkwell_groove.workroom.jobs.kind import Progress, Result, Task
 from inkwell_groove.workroom.transfer.recorder import SOUND_NAME

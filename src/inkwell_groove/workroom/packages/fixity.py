@@ -21,6 +21,7 @@ from inkwell_groove.core.fixity import FileFixity
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Audit, Docket, Job, Package, now
+from inkwell_groove.store.places import Kind
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
@@ -63,6 +64,16 @@ class AuditView(View):
     ended_at: datetime | None
 
 
+class PlaceView(View):
+    """A disk for takes and packages besides the media root."""
+
+    name: str
+    path: str
+    kinds: tuple[Kind, ...]
+    budget_bytes: int | None
+    free_bytes: int = Field(description="On its disk, whatever its budget.")
+
+
 class FixityOverview(View):
     """All packages that stand, the longest unverified first; and the audit that is under way, or was the last."""
 
@@ -71,6 +82,7 @@ class FixityOverview(View):
     due: int = Field(description="How many are due by the house's interval.")
     every_days: int = Field(description="0 where nothing is checked unasked.")
     second_root: str
+    places: list[PlaceView]
 
 
 class Fixity(Part):
@@ -124,6 +136,7 @@ class Fixity(Part):
                 due=len(self._due(session)),
                 every_days=self._settings.fixity_days,
                 second_root=self._settings.second_place,
+                places=self._places(),
             )
 
     def begin_audit(self, *, who: str) -> FixityOverview:
@@ -209,6 +222,19 @@ class Fixity(Part):
             second_root=self._second_name(),
             **more,
         )
+
+    def _places(self) -> list[PlaceView]:
+        places = self._media.places
+        return [
+            PlaceView(
+                name=one.name,
+                path=str(one.path),
+                kinds=one.kinds,
+                budget_bytes=one.budget_bytes,
+                free_bytes=places.free_bytes(one),
+            )
+            for one in places.others
+        ]
 
     def _second_name(self) -> str | None:
         """Return the name of the place for second copies, as jobs are told it; None where there is none."""
