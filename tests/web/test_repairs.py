@@ -99,7 +99,7 @@ def test_steps_that_cannot_be_are_refused(server: Server, docket_id: int, restor
 
 
 @pytest.mark.slow
-def test_a_long_side_is_scanned_in_parts_as_it_is_scanned_at_once(server: Server, tmp_path: Path) -> None:
+def test_a_long_side_is_scanned_in_pieces_as_it_is_scanned_at_once(server: Server, tmp_path: Path) -> None:
     path, scene = tmp_path / "long.wav", clicked().take.data
     soundfile.write(str(path), np.tile(scene, (-(-150 * RATE_HZ // len(scene)), 1)), RATE_HZ, subtype="PCM_16")
     opened = server.open_docket("T-long")
@@ -107,7 +107,7 @@ def test_a_long_side_is_scanned_in_parts_as_it_is_scanned_at_once(server: Server
     server.wait_for_jobs()
     side = first_side(server.get(f"/dockets/{opened['id']}"))
     asked = server.post(f"/sides/{side['id']}/scan")
-    assert asked["state"] == "running" and asked["message"] == "0 of 3 parts"
+    assert asked["state"] == "running" and asked["message"] == "0 of 3 pieces"
     jobs = server.wait_for_jobs()
     told = [job for job in jobs if job["docket_id"] == opened["id"] and "scan" in job["kind"]]
     assert [(job["id"], job["state"], job["progress"]) for job in told] == [(asked["id"], "done", 1.0)]
@@ -119,4 +119,4 @@ def test_a_long_side_is_scanned_in_parts_as_it_is_scanned_at_once(server: Server
     assert found is not None
     for field in fields(Scan):
         np.testing.assert_array_equal(getattr(found, field.name), getattr(at_once, field.name), field.name)
-    assert list((server.media_root / "parts").iterdir()) == []
+    assert list((server.media_root / "pieces").iterdir()) == []

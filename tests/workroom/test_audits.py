@@ -1,4 +1,4 @@
-"""Audits of many packages: a job whose parts are checks, which all workers of a house share."""
+"""Audits of many packages: a job whose pieces are checks, which all workers of a house share."""
 
 from __future__ import annotations
 

@@ -54,7 +54,7 @@ describe("followEvents", () => {
     stop();
   });
 
-  it("tells of a part only if it went wrong, and of what follows with its whole", () => {
+  it("tells of a piece only if it went wrong, and of what follows with its whole", () => {
     followEvents(cache);
     again = [];
     Stream.last.tell({ kind: "job", job: job(2, { parent_id: 1, state: "done" }) });

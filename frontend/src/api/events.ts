@@ -48,7 +48,7 @@ export function followEvents(cache: QueryClient): () => void {
     if (news.kind === "job") {
       cache.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], news.job));
       cache.setQueryData(workersQuery.queryKey, (seen) => seen && withProgress(seen, news.job));
-      // What follows from a part is told with its whole.
+      // What follows from a piece is told with its whole.
       const isWhole = news.job.parent_id === null;
       if (isWhole && news.job.state === "done")
         for (const key of HEARD_ANEW) void cache.invalidateQueries({ queryKey: [key] });
@@ -99,7 +99,7 @@ export function followEvents(cache: QueryClient): () => void {
 }
 
 /**
- * The jobs with what was told of one. One that has ended stays so: progress may be told after its end. A part of another
+ * The jobs with what was told of one. One that has ended stays so: progress may be told after its end. A piece of another
  * is told of by its whole, unless it went wrong.
  */
 export function withJob(jobs: Job[], job: Job): Job[] {

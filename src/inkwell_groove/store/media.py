@@ -10,7 +10,7 @@ bundles/3/               files that others made, brought in and edited here
 portraits/ab/abcdef...   what recordings are compared by, under what their sound is
 holding/5/               files that were set aside, until their day
 steps/12/                the journal of a step of work on such files: what leads back
-parts/21/                what the parts of a job found, until it has ended
+pieces/21/               what the pieces of a job found, until it has ended
 work/...                 where jobs write before they rename; emptied when the server starts
 sealed/WH-0012/3/...     packages
 """
@@ -129,9 +129,9 @@ class MediaStore:
     def upload(self, upload_id: int) -> Path:
         return self.root / "uploads" / str(int(upload_id))
 
-    def parts(self, job_id: int) -> Path:
-        """Return the folder of what the parts of a job find."""
-        return self.root / "parts" / str(int(job_id))
+    def pieces(self, job_id: int) -> Path:
+        """Return the folder of what the pieces of a job find."""
+        return self.root / "pieces" / str(int(job_id))
 
     def forget_upload(self, upload_id: int) -> None:
         """Remove an upload and all that was made while it came in."""

@@ -21,7 +21,7 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.hearing import Hearing
 from inkwell_groove.workroom.jobs.arguments import ScanTake
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, finish_nothing
-from inkwell_groove.workroom.jobs.parts import Part as JobPart
+from inkwell_groove.workroom.jobs.pieces import Piece
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import side_label, side_row
 from inkwell_groove.workroom.repair_views import RepairOrder, RepairState, RepairsView, RepairsWanted
@@ -30,8 +30,8 @@ from inkwell_groove.workroom.views import JobView, format_of
 if TYPE_CHECKING:
     from inkwell_groove.core.restoration.scan import Scan
 
-SCAN, SCAN_PART = "scan for damage", "scan some stretches for damage"
-_STRETCHES_IN_PART = 12  # a minute: some seconds of work
+SCAN, SCAN_PIECE = "scan for damage", "scan some stretches for damage"
+_STRETCHES_IN_PIECE = 12  # a minute: some seconds of work
 _JOBS = "inkwell_groove.workroom.jobs.sides"
 _KEPT = 12  # lists, of a few thousand repairs each
 
@@ -62,18 +62,18 @@ class Repairs(Part):
         self._lock = threading.Lock()
 
     def kinds(self) -> list[AnyKind]:
-        forget = self._forget_parts
+        forget = self._forget_pieces
         return [
             JobKind(SCAN, f"{_JOBS}:scan", ScanTake, forget, forget, lane=Lane.QUICK),
-            JobKind(SCAN_PART, f"{_JOBS}:scan_some", ScanTake, finish_nothing, lane=Lane.QUICK),
+            JobKind(SCAN_PIECE, f"{_JOBS}:scan_some", ScanTake, finish_nothing, lane=Lane.QUICK),
         ]
 
-    def _forget_parts(self, session: Session, job: Job, arguments: ScanTake, _: object) -> None:
-        folder = self._media.parts(job.id)
+    def _forget_pieces(self, session: Session, job: Job, arguments: ScanTake, _: object) -> None:
+        folder = self._media.pieces(job.id)
         after_commit(session, lambda: shutil.rmtree(folder, ignore_errors=True))
 
     def scan(self, side_id: int) -> JobView:
-        """Ask for the job that scans the side's take, in parts. Raises Conflict where it has none."""
+        """Ask for the job that scans the side's take, in pieces. Raises Conflict where it has none."""
         from inkwell_groove.core.restoration.scan import stretches_of
 
         with self._database.begin() as session:
@@ -85,22 +85,22 @@ class Repairs(Part):
                 )
             asked = ScanTake(sha256=take.sha256, name=take.name)
             subject = f"{side.carrier.docket.shelfmark}, side {side.letter}"
-            starts = range(0, stretches_of(format_of(take)), _STRETCHES_IN_PART)
+            starts = range(0, stretches_of(format_of(take)), _STRETCHES_IN_PIECE)
 
             def arguments(job_id: int) -> ScanTake:
                 return asked.model_copy(update={"whole_id": job_id})
 
-            def parts(job_id: int) -> list[JobPart]:
+            def pieces(job_id: int) -> list[Piece]:
                 if len(starts) < 2:
                     return []
-                of_whole = {"whole_id": job_id, "stretches": _STRETCHES_IN_PART}
+                of_whole = {"whole_id": job_id, "stretches": _STRETCHES_IN_PIECE}
                 return [
-                    JobPart(SCAN_PART, asked.model_copy(update={**of_whole, "first": first}), subject)
+                    Piece(SCAN_PIECE, asked.model_copy(update={**of_whole, "first": first}), subject)
                     for first in starts
                 ]
 
             job = self.jobs.ask(
-                session, SCAN, docket_id=side.carrier.docket_id, subject=subject, arguments=arguments, parts=parts
+                session, SCAN, docket_id=side.carrier.docket_id, subject=subject, arguments=arguments, pieces=pieces
             )
             return JobView.of(job)
 

@@ -347,7 +347,7 @@ class Workroom:
 
     def recent_jobs(self) -> list[JobView]:
         with self.database.begin() as session:
-            # A part is told of by its whole, unless it went wrong.
+            # A piece is told of by its whole, unless it went wrong.
             to_tell = or_(Job.parent_id.is_(None), Job.state == "failed")
             rows = session.scalars(select(Job).where(to_tell).order_by(Job.id.desc()).limit(_RECENT_JOBS))
             return [JobView.of(job).with_time_left() if job.state == "running" else JobView.of(job) for job in rows]

@@ -36,7 +36,7 @@ class Refusal(View):
 
 class JobView(View):
     id: int
-    parent_id: int | None = Field(default=None, description="The job that this one is a part of.")
+    parent_id: int | None = Field(default=None, description="The job that this one is a piece of.")
     kind: str
     docket_id: int | None
     subject: str

@@ -98,18 +98,18 @@ def test_scanning_does_not_depend_on_what_lies_further_away() -> None:
 @settings(max_examples=6, deadline=None)
 @given(st.data())
 @pytest.mark.parametrize("factor", [1, 2])
-def test_a_side_scanned_in_parts_is_the_side_scanned_at_once(
+def test_a_side_scanned_in_pieces_is_the_side_scanned_at_once(
     tmp_path_factory: pytest.TempPathFactory, factor: int, data: st.DataObject
 ) -> None:
     take, at_once = side_of(factor)
     stretches = stretches_of(take.format)
     edges = sorted(data.draw(st.sets(st.integers(1, stretches + 1), max_size=4)) | {0, stretches + 1})
-    folder = tmp_path_factory.mktemp("parts")
-    parts = []
+    folder = tmp_path_factory.mktemp("pieces")
+    pieces = []
     for first, end in pairwise(edges):
         scan_stretches(take, first, end - first).save(folder / str(first))
-        parts.append(Found.load(folder / str(first)))
-    whole = put_together(take.format, [part for part in parts if part is not None])
+        pieces.append(Found.load(folder / str(first)))
+    whole = put_together(take.format, [piece for piece in pieces if piece is not None])
     for field in fields(Scan):
         np.testing.assert_array_equal(getattr(whole, field.name), getattr(at_once, field.name), field.name)
 

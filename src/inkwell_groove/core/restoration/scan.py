@@ -126,12 +126,12 @@ def scan_stretches(
     return _laid_end_to_end(found)
 
 
-def put_together(form: SoundFormat, parts: Sequence[Found]) -> Scan:
+def put_together(form: SoundFormat, pieces: Sequence[Found]) -> Scan:
     """The scan of a whole recording, from what was found in all its stretches, in their order.
 
     Only here candidates of the whole side are compared: what it moves the odds by, and scratches.
     """
-    scanned, found = _scanned(form), _laid_end_to_end([_NOTHING, *parts])
+    scanned, found = _scanned(form), _laid_end_to_end([_NOTHING, *pieces])
     order = np.lexsort((found.channel, found.start))
     start, end, channel = found.start[order], found.end[order], found.channel[order]
     odds, over_db = found.odds[order], found.over_db[order]
@@ -148,8 +148,8 @@ def put_together(form: SoundFormat, parts: Sequence[Found]) -> Scan:
 _NOTHING = Found(*(np.zeros(0, kind) for kind in ("i8", "i8", "i1", "f4", "f4")))
 
 
-def _laid_end_to_end(parts: Sequence[Found]) -> Found:
-    return Found(*(np.concatenate(one) for one in zip(*parts, strict=True)))
+def _laid_end_to_end(pieces: Sequence[Found]) -> Found:
+    return Found(*(np.concatenate(one) for one in zip(*pieces, strict=True)))
 
 
 def _stretch_samples(form: SoundFormat) -> int:

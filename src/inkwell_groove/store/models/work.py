@@ -14,7 +14,7 @@ from inkwell_groove.store.models.base import Base, now
 class Job(Base):
     """Long work: what, with what, how far, and how it ended.
 
-    While it runs, `owner` runs it under a claim with a `token`, which holds until `lease_until`. While its parts run,
+    While it runs, `owner` runs it under a claim with a `token`, which holds until `lease_until`. While its pieces run,
     which are jobs with it as their parent, it is running and nobody's.
     """
 
@@ -26,7 +26,7 @@ class Job(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     parent_id: Mapped[int | None] = mapped_column(ForeignKey("job.id", name="fk_job_parent_id"))
-    weight: Mapped[float] = mapped_column(default=1.0)  # of a part in the progress of the whole
+    weight: Mapped[float] = mapped_column(default=1.0)  # of a piece in the progress of the whole
     kind: Mapped[str] = mapped_column(String(40))
     docket_id: Mapped[int | None] = mapped_column(ForeignKey("docket.id"), index=True)
     subject: Mapped[str] = mapped_column(String(200))

@@ -143,10 +143,10 @@ def ended_orders(examined: Examined) -> Iterator[Inconsistency]:
             delete = partial(shutil.rmtree, path, ignore_errors=True)
             yield _left_over("order of a job that ended", path, "what a job worked with, which has ended", delete)
     known = set(examined.session.scalars(select(Job.id).where(Job.state.in_((WAITING, RUNNING)))))
-    for job_id, path in examined.numbered("parts"):
+    for job_id, path in examined.numbered("pieces"):
         if job_id not in known:
             delete = partial(shutil.rmtree, path, ignore_errors=True)
-            yield _left_over("parts of a job that ended", path, "what the parts of a job found", delete)
+            yield _left_over("pieces of a job that ended", path, "what the pieces of a job found", delete)
     for path in sorted((root / "bundles").glob("*.found")):
         number = path.name.removesuffix(".found")
         if number.isdecimal() and not examined.is_worked_on("bundle_id", int(number)):

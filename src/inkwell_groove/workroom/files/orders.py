@@ -159,7 +159,7 @@ def fault_of(cause: Exception, path: str) -> Refused:
 
 
 def heard_file(folder: Path, first: int) -> Path:
-    """Return the file of what one part of a listening heard: each has its own."""
+    """Return the file of what one piece of a listening heard: each has its own."""
     return folder / (f"heard {first}" if first else "heard")
 
 

@@ -51,7 +51,7 @@ class Join(Arguments):
 class ScanTake(OfTake):
     """A scan of a take for damage: of all of it, or of some stretches from one on."""
 
-    whole_id: int | None = None  # the number of the job that is done in parts, where it is
+    whole_id: int | None = None  # the number of the job that is done in pieces, where it is
     first: int = 0
     stretches: int | None = None
 
@@ -183,7 +183,7 @@ class OfPackage(Arguments):
 
 
 class OfAudit(Arguments):
-    """A check of many packages, each a part of it."""
+    """A check of many packages, each a piece of it."""
 
     audit_id: int
 

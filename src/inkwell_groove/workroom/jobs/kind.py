@@ -18,7 +18,7 @@ from inkwell_groove.store.models import Job
 
 INTERRUPTED = "Interrupted"  # the code of a failure that says nothing about what the job worked on
 WAITING, RUNNING = "waiting", "running"
-HELD = "held"  # a part that waits until others of its job have ended
+HELD = "held"  # a piece that waits until others of its job have ended
 
 
 class Lane(StrEnum):
@@ -82,9 +82,9 @@ class JobKind(Generic[A]):
     called with the arguments and a `Task`, and returns a `Result`. `finish` or `fail` is called in the transaction that
     records the job's end, `after` with the docket's number once that is committed.
 
-    A job may be asked for in parts, each a job of its own (`parts`). Once all have ended its function is run, unless it
-    does not `join_parts`; a kind that is always asked for in parts then needs none. A part that fails ends the whole,
-    unless it is to `go_on_without_failed`.
+    A job may be asked for in pieces, each a job of its own (`pieces`). Once all have ended its function is run, unless
+    it does not `join_pieces`; a kind that is always asked for in pieces then needs none. A piece that fails ends the
+    whole, unless it is to `go_on_without_failed`.
     """
 
     name: str
@@ -96,7 +96,7 @@ class JobKind(Generic[A]):
     lane: Lane = Lane.STEADY
     retry: Retry = field(default_factory=Retry)
     needs_space: bool = True  # False: it may use the room that is kept for recordings
-    join_parts: bool = True
+    join_pieces: bool = True
     go_on_without_failed: bool = False
 
     @property
@@ -151,9 +151,9 @@ def other_arguments(job: Job) -> Failure:
     return _of_another_version(job, f"this version cannot read what the job '{job.kind}' was asked with")
 
 
-def cancelled_part(job: Job) -> Failure:
+def cancelled_piece(job: Job) -> Failure:
     remedy = "Start the whole again when you like"
-    return {"what": "a part of it was cancelled", "where": job.subject, "remedy": remedy, "code": "Cancelled"}
+    return {"what": "a piece of it was cancelled", "where": job.subject, "remedy": remedy, "code": "Cancelled"}
 
 
 def _of_another_version(job: Job, what: str) -> Failure:

@@ -20,7 +20,7 @@ from inkwell_groove.core.errors import Cancelled, Conflict, InkwellError, Missin
 from inkwell_groove.store.database import DATABASE_NOW, Database, after_commit, is_passing, savepoint
 from inkwell_groove.store.models import Job, now
 from inkwell_groove.workroom.events import Events
-from inkwell_groove.workroom.jobs import parts as in_parts
+from inkwell_groove.workroom.jobs import pieces as in_pieces
 from inkwell_groove.workroom.jobs.claims import Claims, in_seconds
 from inkwell_groove.workroom.jobs.engine import Claim, Outcome
 from inkwell_groove.workroom.jobs.kind import (
@@ -32,7 +32,7 @@ from inkwell_groove.workroom.jobs.kind import (
     Failure,
     Lane,
     Result,
-    cancelled_part,
+    cancelled_piece,
     failure_of,
     finish_nothing,
     unknown_kind,
@@ -86,7 +86,7 @@ class JobQueue:
     ) -> Job:
         """Return a new waiting job in the caller's transaction. Only the server called `node` runs it, if given.
 
-        It may be given parts before the transaction ends (`divide`).
+        It may be given pieces before the transaction ends (`divide`).
         """
         lane = Lane.DEVICE if node else self._kinds[kind_name].lane
         job = Job(kind=kind_name, lane=lane, node=node, docket_id=docket_id, subject=subject[:200])
@@ -96,18 +96,18 @@ class JobQueue:
         session.flush()
         return job
 
-    def divide(self, session: Session, job: Job, parts: Sequence[in_parts.Part], *, at_once: int) -> None:
-        """Divide a job that was just asked for. At most `at_once` parts of it wait or run at a time."""
-        in_parts.divide(session, job, parts, [self._kinds[one.kind].lane for one in parts], at_once=at_once)
+    def divide(self, session: Session, job: Job, pieces: Sequence[in_pieces.Piece], *, at_once: int) -> None:
+        """Divide a job that was just asked for. At most `at_once` pieces of it wait or run at a time."""
+        in_pieces.divide(session, job, pieces, [self._kinds[one.kind].lane for one in pieces], at_once=at_once)
 
     def cancel(self, job_id: int) -> tuple[JobView, list[int]]:
-        """Cancel a job: at once if it waits, at its next report if it runs; with all its parts, if it has some.
+        """Cancel a job: at once if it waits, at its next report if it runs; with all its pieces, if it has some.
 
         Returns it, and the numbers of all jobs that are to be stopped with it, its own among them. Raises Missing, or
         Conflict for a job that has ended.
         """
         with self._database.begin() as session:
-            whole = in_parts.lock_whole(session, job_id)
+            whole = in_pieces.lock_whole(session, job_id)
             job = session.get(Job, job_id, with_for_update=True)
             if job is None:
                 raise Missing(f"there is no job {job_id}", remedy="Reload the page")
@@ -116,23 +116,23 @@ class JobQueue:
                     f"this job is {job.state} already", where=job.subject, remedy="There is nothing to cancel"
                 )
             job.is_cancelled = True
-            parts = self._stop_parts(session, job)
-            if job.state == WAITING or (job.token is None and not parts):
+            pieces = self._stop_pieces(session, job)
+            if job.state == WAITING or (job.token is None and not pieces):
                 self._close(session, job, "cancelled", None)
-            self._follow_part(session, whole, job)
+            self._follow_piece(session, whole, job)
             view, token = JobView.of(job), job.token
         self._tell_in_time(token, view)
-        return view, [job_id, *parts]
+        return view, [job_id, *pieces]
 
-    def _stop_parts(self, session: Session, whole: Job) -> list[int]:
-        """Cancel what is left of a job's parts; return the numbers of those that run."""
+    def _stop_pieces(self, session: Session, whole: Job) -> list[int]:
+        """Cancel what is left of a job's pieces; return the numbers of those that run."""
         running = []
-        for part in in_parts.unended(session, whole):
-            part.is_cancelled = True
-            if part.state == RUNNING:
-                running.append(part.id)
+        for piece in in_pieces.unended(session, whole):
+            piece.is_cancelled = True
+            if piece.state == RUNNING:
+                running.append(piece.id)
             else:
-                self._close(session, part, "cancelled", None)
+                self._close(session, piece, "cancelled", None)
         session.flush()
         return running
 
@@ -146,11 +146,11 @@ class JobQueue:
             for job in session.scalars(
                 select(Job).where(Job.state == RUNNING, Job.lane.in_(lanes), *self._claims.for_here())
             ):
-                if job.token is None and in_parts.unended(session, job):
+                if job.token is None and in_pieces.unended(session, job):
                     continue
                 tokens += [job.token] if job.token is not None else []
                 self._run_again(session, job, why, at_once=True)
-                self._follow_part(session, in_parts.lock_whole(session, job.id), job)
+                self._follow_piece(session, in_pieces.lock_whole(session, job.id), job)
         return tokens
 
     def held_tokens(self) -> set[str]:
@@ -167,12 +167,12 @@ class JobQueue:
     def _refuse(self, job: Job, failure: Failure) -> None:
         """End a job that no version can run which works with these data."""
         with self._database.begin() as session:
-            whole = in_parts.lock_whole(session, job.id)
+            whole = in_pieces.lock_whole(session, job.id)
             row = session.get(Job, job.id, with_for_update=True)
             if row is None or row.state != WAITING:
                 return
             self._close(session, row, "failed", failure)
-            self._follow_part(session, whole, row)
+            self._follow_piece(session, whole, row)
             session.flush()
             view = JobView.of(row)
         self._tell(view)
@@ -206,14 +206,14 @@ class JobQueue:
         self._tell_in_time(claim.token, view.with_time_left())
 
     def _report_whole(self, job_id: int | None) -> None:
-        """Note and tell how far a job in parts is, if this is one."""
+        """Note and tell how far a job in pieces is, if this is one."""
         if job_id is None:
             return
         with self._database.begin() as session:
             whole = session.get(Job, job_id, with_for_update=True)
             if whole is None or whole.state != RUNNING or whole.token is not None:
                 return
-            in_parts.add_up(session, whole)
+            in_pieces.add_up(session, whole)
             view = JobView.of(whole)
         self._tell(view.with_time_left())
 
@@ -221,13 +221,13 @@ class JobQueue:
         with self._lock:
             self._row_written.pop(claim.job_id, None)
         with self._database.begin() as session:
-            whole = None if claim.view.parent_id is None else in_parts.lock_whole(session, claim.job_id)
+            whole = None if claim.view.parent_id is None else in_pieces.lock_whole(session, claim.job_id)
             job = _held(session, claim)
             if job is None:
                 log.warning("somebody else has this job now: its end is not recorded", job=claim.job_id)
                 return False
             self._end(session, job, claim, outcome)
-            self._follow_part(session, whole, job)
+            self._follow_piece(session, whole, job)
             session.flush()
             view = JobView.of(job)
             after_commit(session, lambda: self._note_end(claim.token))
@@ -238,13 +238,13 @@ class JobQueue:
     def give_back(self, claims: Collection[Claim]) -> None:
         for claim in claims:
             with self._database.begin() as session:
-                whole = None if claim.view.parent_id is None else in_parts.lock_whole(session, claim.job_id)
+                whole = None if claim.view.parent_id is None else in_pieces.lock_whole(session, claim.job_id)
                 job = _held(session, claim)
                 if job is None:
                     continue
                 if job.is_cancelled:
                     self._close(session, job, "cancelled", None)
-                    self._follow_part(session, whole, job)
+                    self._follow_piece(session, whole, job)
                 else:
                     job.state, job.message, job.progress = WAITING, f"given back: {job.owner} was stopped", 0.0
                     job.attempts, job.retry_at = job.attempts - 1, None
@@ -266,13 +266,13 @@ class JobQueue:
 
     def _requeue_expired(self, job_id: int) -> None:
         with self._database.begin() as session:
-            whole = in_parts.lock_whole(session, job_id)
+            whole = in_pieces.lock_whole(session, job_id)
             by_number = select(Job, Job.lease_until < DATABASE_NOW).where(Job.id == job_id).with_for_update()
             job, is_expired = session.execute(by_number).one()
             if job.state == RUNNING and is_expired:
                 log.error("a job's lease ended", job=job.id, kind=job.kind, owner=job.owner)
                 self._run_again(session, job, f"{job.owner} was not heard of any more")
-                self._follow_part(session, whole, job)
+                self._follow_piece(session, whole, job)
                 session.flush()
                 self._tell_with(session, JobView.of(job))
 
@@ -309,20 +309,20 @@ class JobQueue:
                 )
             self._close(session, job, "failed", failure_of(cause, job.subject))
 
-    def _follow_part(self, session: Session, whole: Job | None, part: Job) -> None:
-        """Do what follows for a whole job, which is locked, from one of its parts, if that has ended."""
-        if whole is None or whole.state != RUNNING or whole.token is not None or part.state not in in_parts.ENDED:
+    def _follow_piece(self, session: Session, whole: Job | None, piece: Job) -> None:
+        """Do what follows for a whole job, which is locked, from one of its pieces, if that has ended."""
+        if whole is None or whole.state != RUNNING or whole.token is not None or piece.state not in in_pieces.ENDED:
             return
         session.flush()
         kind = self._kinds.get(whole.kind)
         if kind is None:
             return  # of another version, which will see to it
-        if part.state != "done" and not whole.is_cancelled and not kind.go_on_without_failed:
+        if piece.state != "done" and not whole.is_cancelled and not kind.go_on_without_failed:
             if whole.failure is None:
-                whole.failure = part.failure or cancelled_part(part)
-            self._stop_parts(session, whole)
-        in_parts.let_next_in(session, whole)
-        if in_parts.add_up(session, whole) == 0:
+                whole.failure = piece.failure or cancelled_piece(piece)
+            self._stop_pieces(session, whole)
+        in_pieces.let_next_in(session, whole)
+        if in_pieces.add_up(session, whole) == 0:
             self._end_whole(session, whole, kind)
             session.flush()
             view = JobView.of(whole)
@@ -330,13 +330,13 @@ class JobQueue:
             after_commit(session, lambda: self._follow_up(view))
 
     def _end_whole(self, session: Session, whole: Job, kind: AnyKind) -> None:
-        """End a job whose parts have ended, or have them put together."""
+        """End a job whose pieces have ended, or have them put together."""
         if whole.is_cancelled:
             self._close(session, whole, "cancelled", None)
         elif whole.failure is not None:
             self._close(session, whole, "failed", whole.failure)
-        elif kind.join_parts:
-            whole.state, whole.message = WAITING, "putting its parts together"
+        elif kind.join_pieces:
+            whole.state, whole.message = WAITING, "putting its pieces together"
         else:
             self._finish(session, whole, kind, kind.arguments_of(whole), {})
 

@@ -19,7 +19,7 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Engine
 from inkwell_groove.workroom.jobs.kind import AnyKind, Arguments, Lane
 from inkwell_groove.workroom.jobs.local import LocalEngine
-from inkwell_groove.workroom.jobs.parts import AT_ONCE, Part
+from inkwell_groove.workroom.jobs.pieces import AT_ONCE, Piece
 from inkwell_groove.workroom.jobs.queue import LEASE_S, JobQueue
 from inkwell_groove.workroom.views import JobView
 
@@ -99,13 +99,13 @@ class JobRunner:
         subject: str,
         arguments: Arguments | Callable[[int], Arguments],
         node: str | None = None,
-        parts: Callable[[int], Sequence[Part]] | None = None,
+        pieces: Callable[[int], Sequence[Piece]] | None = None,
         at_once: int = AT_ONCE,
     ) -> Job:
         """Return a new waiting job in the caller's transaction, which begins once that is committed.
 
         It runs at the server called `node` alone, if that is given and several work together. `arguments` may be a
-        function of the job's number, where a file or folder is named by it. So may `parts`, of which at most `at_once`
+        function of the job's number, where a file or folder is named by it. So may `pieces`, of which at most `at_once`
         wait or run at a time; without any it is not divided.
         """
         given: dict[str, Any] = {} if callable(arguments) else arguments.model_dump(mode="json")
@@ -113,7 +113,7 @@ class JobRunner:
         job = self._queue.ask(session, kind, docket_id=docket_id, subject=subject, arguments=given, node=node)
         if callable(arguments):
             job.arguments = arguments(job.id).model_dump(mode="json")
-        divided = parts(job.id) if parts is not None else ()
+        divided = pieces(job.id) if pieces is not None else ()
         hints = 1
         if divided:
             self._queue.divide(session, job, divided, at_once=at_once)

@@ -45,12 +45,12 @@ def find(arguments: FindTracks, task: Task) -> Result:
 
 
 def scan(arguments: ScanTake, task: Task) -> Result:
-    """Scan a take for damage, or put together what its parts found; that is written beside the take."""
+    """Scan a take for damage, or put together what its pieces found; that is written beside the take."""
     media, sha256 = task.media, arguments.sha256
     with FileReader(media.take(sha256), name=arguments.name) as reader:
-        parts = _parts_of(media, arguments.whole_id, stretches_of(reader.format))
-        if parts is not None:
-            found = put_together(reader.format, parts)
+        pieces = _pieces_of(media, arguments.whole_id, stretches_of(reader.format))
+        if pieces is not None:
+            found = put_together(reader.format, pieces)
         else:
             found = scan_for_damage(reader, progress=lambda share: task.progress(0.98 * share, "listening for damage"))
     with task.media.workspace() as work:
@@ -69,22 +69,22 @@ def scan_some(arguments: ScanTake, task: Task) -> Result:
         )
     with task.media.workspace() as work:
         found.save(work / "found")
-        move_into_place(work / "found", media.parts(arguments.whole_id) / f"{first} {first + count}")
+        move_into_place(work / "found", media.pieces(arguments.whole_id) / f"{first} {first + count}")
     return {"candidates": len(found.start)}
 
 
-def _parts_of(media: MediaStore, job_id: int | None, stretches: int) -> list[Found] | None:
-    """Return what the parts of a scan found, in order; None unless that is all of it, by this version."""
-    parts, at = [], 0
-    files = [] if job_id is None else list(media.parts(job_id).glob("* *"))
+def _pieces_of(media: MediaStore, job_id: int | None, stretches: int) -> list[Found] | None:
+    """Return what the pieces of a scan found, in order; None unless that is all of it, by this version."""
+    pieces, at = [], 0
+    files = [] if job_id is None else list(media.pieces(job_id).glob("* *"))
     for path in sorted(files, key=lambda path: int(path.name.split()[0])):
         first, end = map(int, path.name.split())
-        part = Found.load(path)
-        if first != at or part is None:
+        piece = Found.load(path)
+        if first != at or piece is None:
             return None
-        parts.append(part)
+        pieces.append(piece)
         at = end
-    return parts if parts and at >= stretches else None
+    return pieces if pieces and at >= stretches else None
 
 
 def propose_for(arguments: Restore, task: Task) -> Result:

@@ -1,6 +1,6 @@
 """Fixity over the years: packages checked, the longest unverified first, and put right again.
 
-An audit is a job whose parts are checks of packages. So it goes on after a restart, all workers of a house share it,
+An audit is a job whose pieces are checks of packages. So it goes on after a restart, all workers of a house share it,
 and one that is stopped has lost nothing: what was verified since it was asked for is verified.
 """
 
@@ -27,7 +27,7 @@ from inkwell_groove.workroom import ledger
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.arguments import OfAudit, OfPackage
 from inkwell_groove.workroom.jobs.kind import RUNNING, WAITING, AnyKind, JobKind, Lane
-from inkwell_groove.workroom.jobs.parts import Part as JobPart
+from inkwell_groove.workroom.jobs.pieces import Piece
 from inkwell_groove.workroom.leases import Leases
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.views import JobView, View
@@ -113,7 +113,7 @@ class Fixity(Part):
                 self._was_audited,
                 self._was_not_audited,
                 lane=Lane.BULK,
-                join_parts=False,
+                join_pieces=False,
                 go_on_without_failed=True,
             ),
         ]
@@ -252,21 +252,21 @@ class Fixity(Part):
         session.add(audit)
         session.flush()
         ledger.record(session, who=who, action=f"audit of {len(packages)} packages begun", docket_id=None)
-        parts = [self._part(package, audit.id) for package in packages]
+        pieces = [self._piece(package, audit.id) for package in packages]
         self.jobs.ask(
             session,
             AUDIT,
             docket_id=None,
             subject=f"{len(packages)} packages",
             arguments=OfAudit(audit_id=audit.id),
-            parts=lambda _: parts,
+            pieces=lambda _: pieces,
             at_once=self._settings.fixity_at_once,
         )
 
-    def _part(self, package: Package, audit_id: int) -> JobPart:
+    def _piece(self, package: Package, audit_id: int) -> Piece:
         asked = self._of_package(package, CHECK, audit_id=audit_id)
         weight = max(1.0, float(asked.size_bytes))
-        return JobPart(CHECK, asked, package.docket.shelfmark, weight=weight, docket_id=package.docket_id)
+        return Piece(CHECK, asked, package.docket.shelfmark, weight=weight, docket_id=package.docket_id)
 
     def _was_checked(self, session: Session, job: Job, arguments: OfPackage, result: dict[str, Any]) -> None:
         package = session.get(Package, arguments.package_id, with_for_update=True)

@@ -16,15 +16,15 @@ from inkwell_groove.workroom.files.orders import ListenOrder, ListenResult, forg
 from inkwell_groove.workroom.files.sheet import CHECKSUM, LOUDNESS, SILENT_HEAD, SOUND, SOUND_ID, files_of
 from inkwell_groove.workroom.jobs.arguments import Listen
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, finish_nothing, under_way
-from inkwell_groove.workroom.jobs.parts import Part as JobPart
+from inkwell_groove.workroom.jobs.pieces import Piece
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.survey.surveying import Surveying
 from inkwell_groove.workroom.views import JobView
 
-LISTEN, LISTEN_PART = "listen to files", "listen to some files"
+LISTEN, LISTEN_PIECE = "listen to files", "listen to some files"
 _LOSSLESS = ("FLAC", "WAV", "AIFF")
 _MOST_AT_ONCE = 5_000
-_FILES_IN_PART = 10  # half a minute of work, for files of some minutes
+_FILES_IN_PIECE = 10  # half a minute of work, for files of some minutes
 
 
 class SoundChecks(Part):
@@ -41,11 +41,11 @@ class SoundChecks(Part):
             self._finish,
             self._fail,
             lane=Lane.BULK,
-            join_parts=False,
+            join_pieces=False,
             go_on_without_failed=True,
         )
-        # What a part heard is kept with the whole.
-        return [whole, JobKind(LISTEN_PART, function, Listen, finish_nothing, lane=Lane.BULK)]
+        # What a piece heard is kept with the whole.
+        return [whole, JobKind(LISTEN_PIECE, function, Listen, finish_nothing, lane=Lane.BULK)]
 
     def ask(self, *, who: str) -> JobView:
         """Listens to the files that were not heard yet, at most 5,000 at once.
@@ -76,22 +76,22 @@ class SoundChecks(Part):
                 write_lines(folder_of(job_id) / "order", orders)
                 return Listen(folder=self._media.name_of(folder_of(job_id)), who=who)
 
-            def parts(job_id: int) -> list[JobPart]:
-                if len(orders) <= _FILES_IN_PART:
+            def pieces(job_id: int) -> list[Piece]:
+                if len(orders) <= _FILES_IN_PIECE:
                     return []
                 folder = self._media.name_of(folder_of(job_id))
                 return [
-                    JobPart(
-                        LISTEN_PART,
-                        Listen(folder=folder, who=who, first=first, files=_FILES_IN_PART),
-                        f"files {first + 1} to {min(first + _FILES_IN_PART, len(orders))} of {len(orders)}",
-                        weight=min(_FILES_IN_PART, len(orders) - first),
+                    Piece(
+                        LISTEN_PIECE,
+                        Listen(folder=folder, who=who, first=first, files=_FILES_IN_PIECE),
+                        f"files {first + 1} to {min(first + _FILES_IN_PIECE, len(orders))} of {len(orders)}",
+                        weight=min(_FILES_IN_PIECE, len(orders) - first),
                     )
-                    for first in range(0, len(orders), _FILES_IN_PART)
+                    for first in range(0, len(orders), _FILES_IN_PIECE)
                 ]
 
             job = self.jobs.ask(
-                session, LISTEN, docket_id=None, subject=f"{len(rows)} files", arguments=arguments, parts=parts
+                session, LISTEN, docket_id=None, subject=f"{len(rows)} files", arguments=arguments, pieces=pieces
             )
             return JobView.of(job)
 

@@ -1,4 +1,4 @@
-"""Jobs in parts: however their parts end, and whoever runs them, the whole ends once, with all of them."""
+"""Jobs in pieces: however their pieces end, and whoever runs them, the whole ends once, with all of them."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from inkwell_groove.store.models import Job
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.jobs.engine import Claim, Outcome
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, finish_nothing
-from inkwell_groove.workroom.jobs.parts import ENDED, Part
+from inkwell_groove.workroom.jobs.pieces import ENDED, Piece
 from inkwell_groove.workroom.jobs.queue import JobQueue
 from inkwell_groove.workroom.jobs.runner import JobRunner
 from tests.patience import until
@@ -30,7 +30,7 @@ ALL = frozenset(Lane)
 
 
 class House:
-    """A queue with a kind of job that has parts, and what the whole was told at its end."""
+    """A queue with a kind of job that has pieces, and what the whole was told at its end."""
 
     def __init__(self, database: Database, **whole: Any) -> None:
         self.database, self.told = database, list[tuple[str, str]]()
@@ -47,7 +47,7 @@ class House:
 
         self.kinds: list[AnyKind] = [
             JobKind("whole", FUNCTIONS + "succeed", Told, finish, fail, **whole),
-            JobKind("part", FUNCTIONS + "succeed", Told, finish_nothing),
+            JobKind("piece", FUNCTIONS + "succeed", Told, finish_nothing),
         ]
         self.queue = self.queue_of("me")
 
@@ -58,8 +58,8 @@ class House:
         with self.database.begin() as session:
             whole = Told(what="all")
             job = self.queue.ask(session, "whole", docket_id=None, subject="all", arguments=whole.model_dump())
-            parts = [Part("part", Told(what=f"{n}"), f"part {n}", weight) for n, weight in enumerate(weights)]
-            self.queue.divide(session, job, parts, at_once=at_once)
+            pieces = [Piece("piece", Told(what=f"{n}"), f"piece {n}", weight) for n, weight in enumerate(weights)]
+            self.queue.divide(session, job, pieces, at_once=at_once)
             return job.id
 
     def job(self, number: int) -> Job:
@@ -69,7 +69,7 @@ class House:
     def has_ended(self, number: int) -> Job | None:
         return job if (job := self.job(number)).state in ENDED else None
 
-    def parts(self, number: int) -> list[Job]:
+    def pieces(self, number: int) -> list[Job]:
         with self.database.begin() as session:
             return list(session.scalars(select(Job).where(Job.parent_id == number).order_by(Job.id)))
 
@@ -100,7 +100,7 @@ def test_the_parts_are_run_and_then_the_whole_puts_them_together(database: Datab
     first, second = house.claims()
     assert [one.view.parent_id for one in (first, second)] == [number, number]
     house.queue.end(first, done())
-    assert house.queue.claim(ALL) is None, "the whole was begun before its parts had ended"
+    assert house.queue.claim(ALL) is None, "the whole was begun before its pieces had ended"
     house.queue.end(second, done())
     joining = house.claim()
     assert (joining.job_id, joining.view.parent_id) == (number, None)
@@ -111,7 +111,7 @@ def test_the_parts_are_run_and_then_the_whole_puts_them_together(database: Datab
 
 
 def test_a_whole_that_puts_nothing_together_ends_with_its_last_part(database: Database) -> None:
-    house = House(database, join_parts=False)
+    house = House(database, join_pieces=False)
     number = house.ask(1)
     house.queue.end(house.claim(), done())
     assert (house.job(number).state, house.told) == ("done", [("finished", "all")])
@@ -129,16 +129,16 @@ def test_progress_is_that_of_the_parts_by_their_weights(database: Database) -> N
     assert heard == [(number, pytest.approx(3 / 8)), (great.job_id, 0.5)]
     house.queue.end(small, done())
     whole = house.job(number)
-    assert (whole.progress, whole.message) == (pytest.approx(5 / 8), "1 of 2 parts")
+    assert (whole.progress, whole.message) == (pytest.approx(5 / 8), "1 of 2 pieces")
 
 
 def test_only_so_many_parts_wait_and_each_that_ends_lets_the_next_one_in(database: Database) -> None:
     house = House(database)
     number = house.ask(1, 1, 1, 1, at_once=2)
-    assert [one.state for one in house.parts(number)] == ["waiting", "waiting", "held", "held"]
+    assert [one.state for one in house.pieces(number)] == ["waiting", "waiting", "held", "held"]
     first, _ = house.claims()
     house.queue.end(first, done())
-    assert [one.state for one in house.parts(number)] == ["done", "running", "waiting", "held"]
+    assert [one.state for one in house.pieces(number)] == ["done", "running", "waiting", "held"]
 
 
 def test_a_part_that_fails_ends_the_whole_with_its_reason_once_the_others_have_stopped(database: Database) -> None:
@@ -146,7 +146,7 @@ def test_a_part_that_fails_ends_the_whole_with_its_reason_once_the_others_have_s
     number = house.ask(1, 1, 1)
     bad, running = house.claim(), house.claim()
     house.queue.end(bad, Outcome(error=Refused("the tape is torn", remedy="Mend it")))
-    assert [one.state for one in house.parts(number)] == ["failed", "running", "cancelled"]
+    assert [one.state for one in house.pieces(number)] == ["failed", "running", "cancelled"]
     assert house.told == []
     assert house.queue.renew([running]) == {running.token}
     house.queue.end(running, Outcome(error=Cancelled("it was cancelled", remedy="")))
@@ -156,7 +156,7 @@ def test_a_part_that_fails_ends_the_whole_with_its_reason_once_the_others_have_s
 
 
 def test_a_whole_may_go_on_without_parts_that_failed(database: Database) -> None:
-    house = House(database, go_on_without_failed=True, join_parts=False)
+    house = House(database, go_on_without_failed=True, join_pieces=False)
     number = house.ask(1, 1)
     bad, good = house.claims()
     house.queue.end(bad, Outcome(error=Refused("it cannot be read", remedy="")))
@@ -170,7 +170,7 @@ def test_a_cancelled_whole_takes_its_parts_along(database: Database) -> None:
     running = house.claim()
     view, to_stop = house.queue.cancel(number)
     assert (view.state, to_stop) == ("running", [number, running.job_id])
-    assert [one.state for one in house.parts(number)] == ["running", "cancelled", "cancelled"]
+    assert [one.state for one in house.pieces(number)] == ["running", "cancelled", "cancelled"]
     house.queue.end(running, done())
     assert house.job(number).state == "cancelled"
     assert [code for code, _ in house.told] == ["Cancelled"]
@@ -196,19 +196,19 @@ def test_parts_that_were_left_behind_run_again_and_the_whole_waits_for_them(data
 
 @settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
-    parts=st.integers(1, 6),
+    pieces=st.integers(1, 6),
     at_once=st.integers(1, 4),
     goes_on=st.booleans(),
     joins=st.booleans(),
-    acts=st.lists(st.sampled_from(["end", "fail", "die", "give back", "cancel", "cancel part"]), max_size=20),
+    acts=st.lists(st.sampled_from(["end", "fail", "die", "give back", "cancel", "cancel piece"]), max_size=20),
     pick=st.randoms(use_true_random=False),
 )
 def test_whatever_happens_to_the_parts_the_whole_ends_once(
-    database: Database, parts: int, at_once: int, goes_on: bool, joins: bool, acts: list[str], pick: Any
+    database: Database, pieces: int, at_once: int, goes_on: bool, joins: bool, acts: list[str], pick: Any
 ) -> None:
-    house = House(database, go_on_without_failed=goes_on, join_parts=joins)
+    house = House(database, go_on_without_failed=goes_on, join_pieces=joins)
     queues = [house.queue_of(name, is_alone=False) for name in "ab"]
-    number = house.ask(*([1] * parts), at_once=at_once)
+    number = house.ask(*([1] * pieces), at_once=at_once)
     held: list[tuple[JobQueue, Claim]] = []
 
     def claim_some() -> None:
@@ -226,21 +226,21 @@ def test_whatever_happens_to_the_parts_the_whole_ends_once(
                 house.queue.cancel(number)
         elif held:
             queue, claim = held.pop(pick.randrange(len(held)))
-            if act == "cancel part":
+            if act == "cancel piece":
                 queue.cancel(claim.job_id)
             if act == "give back":
                 queue.give_back([claim])
             else:
-                error = Refused("torn", remedy="") if act in ("fail", "cancel part") else None
+                error = Refused("torn", remedy="") if act in ("fail", "cancel piece") else None
                 queue.end(claim, Outcome(result={}, error=error, process_died=act == "die"))
-        assert sum(one.state in ("waiting", "running") for one in house.parts(number)) <= at_once
+        assert sum(one.state in ("waiting", "running") for one in house.pieces(number)) <= at_once
     while not house.has_ended(number):
         claim_some()
         assert held, f"nothing is left to run, and the whole is {house.job(number).state}"
         queue, claim = held.pop()
         queue.end(claim, done())
     assert len(house.told) == 1
-    assert all(one.state in ENDED for one in house.parts(number))
+    assert all(one.state in ENDED for one in house.pieces(number))
     assert (house.told[0][0] == "finished") == (house.job(number).state == "done")
 
 
@@ -248,17 +248,17 @@ def test_processes_run_the_parts_beside_each_other_and_the_whole_after_them(
     database: Database, tmp_path: Path, request: pytest.FixtureRequest
 ) -> None:
     house = House(database)
-    house.kinds[1] = JobKind("part", FUNCTIONS + "meet_another", Told, finish_nothing)
+    house.kinds[1] = JobKind("piece", FUNCTIONS + "meet_another", Told, finish_nothing)
     media = MediaStore(tmp_path / "media")
     runner = JobRunner(database, Events(), house.kinds, media, workers=2, memory_bytes=2 * 1024**3)
     request.addfinalizer(runner.close)
     runner.start()
     meeting = tmp_path / "meeting"
     meeting.mkdir()
-    parts = [Part("part", Told(what=name, runs=str(meeting)), name) for name in ("one", "other")]
+    pieces = [Piece("piece", Told(what=name, runs=str(meeting)), name) for name in ("one", "other")]
     with database.begin() as session:
         number = runner.ask(
-            session, "whole", docket_id=None, subject="all", arguments=Told(what="all"), parts=lambda _: parts
+            session, "whole", docket_id=None, subject="all", arguments=Told(what="all"), pieces=lambda _: pieces
         ).id
     assert until(lambda: house.has_ended(number), "the whole did not end").state == "done"
     assert house.told == [("finished", "all")]

@@ -1,6 +1,6 @@
-"""How much sooner a divided job ends: `python -m benchmarks.parts`, with a MariaDB of its own.
+"""How much sooner a divided job ends: `python -m benchmarks.pieces`, with a MariaDB of its own.
 
-A damaged side that we made is scanned at once by one process, and in parts by a server with so many processes; both
+A damaged side that we made is scanned at once by one process, and in pieces by a server with so many processes; both
 must find the same. Clocks are the wall's, in turns, on the machine as it is.
 """
 
@@ -38,7 +38,7 @@ def _at_once(side: Path) -> tuple[float, Scan]:
     return time.monotonic() - began, found
 
 
-def _in_parts(server: Server, side_id: int) -> float:
+def _in_pieces(server: Server, side_id: int) -> float:
     began = time.monotonic()
     server.post(f"/sides/{side_id}/scan")
     server.wait_for_jobs(patience_s=3_600)
@@ -51,7 +51,7 @@ def main() -> None:
     parser.add_argument("--processes", type=int, default=2, help="of the server, and one more for what is quick")
     parser.add_argument("--turns", type=int, default=3)
     wanted = parser.parse_args()
-    with tempfile.TemporaryDirectory(prefix="parts-") as name:
+    with tempfile.TemporaryDirectory(prefix="pieces-") as name:
         folder = Path(name)
         side = _side(folder / "side.wav", wanted.minutes)
         mariadb = MariaDb(folder / "mariadb", is_durable=False)
@@ -63,20 +63,20 @@ def main() -> None:
                 server.upload(docket_id, side)
                 server.wait_for_jobs(patience_s=3_600)
                 found = server.get(f"/dockets/{docket_id}")["carriers"][0]["sides"][0]
-                once, parts = [], []
+                once, pieces = [], []
                 for _ in range(wanted.turns):
                     took_s, whole = _at_once(side)
                     once.append(took_s)
-                    parts.append(_in_parts(server, found["id"]))
+                    pieces.append(_in_pieces(server, found["id"]))
                 kept = Scan.load(server.media_root / "derived" / found["takes"][0]["sha256"] / "scan")
         finally:
             mariadb.stop()
     assert kept is not None
     same = all(np.array_equal(getattr(kept, one.name), getattr(whole, one.name)) for one in fields(Scan))
-    once_s, parts_s = statistics.median(once), statistics.median(parts)
+    once_s, parts_s = statistics.median(once), statistics.median(pieces)
     print(
         f"{os.cpu_count()} cores: a side of {wanted.minutes:g} min scanned at once in {once_s:.1f} s "
-        f"({min(once):.1f} to {max(once):.1f}), in parts in {parts_s:.1f} s ({min(parts):.1f} to {max(parts):.1f}); "
+        f"({min(once):.1f} to {max(once):.1f}), in pieces in {parts_s:.1f} s ({min(pieces):.1f} to {max(pieces):.1f}); "
         f"{once_s / parts_s:.2f} times as fast, {'the same' if same else 'NOT THE SAME'} {len(kept)} candidates"
     )
 

@@ -1,8 +1,8 @@
-"""Jobs in parts: a long job is divided into jobs of its own, which all workers of a house share.
+"""Jobs in pieces: a long job is divided into jobs of its own, which all workers of a house share.
 
-The whole is running and nobody's while its parts run; its progress is that of its parts, by their weights. Some parts
-wait in the lane, the others are held: each that ends lets the next one in, so that other long work is not kept waiting
-behind all of them.
+The whole is running and nobody's while its pieces run; its progress is that of its pieces, by their weights. Some
+pieces wait in the lane, the others are held: each that ends lets the next one in, so that other long work is not kept
+waiting behind all of them.
 """
 
 from __future__ import annotations
@@ -16,13 +16,13 @@ from sqlalchemy.orm import Session
 from inkwell_groove.store.models import Job, now
 from inkwell_groove.workroom.jobs.kind import HELD, RUNNING, WAITING, Arguments, Lane
 
-AT_ONCE = 64  # parts of one job that may wait or run; more than most houses have places
+AT_ONCE = 64  # pieces of one job that may wait or run; more than most houses have places
 ENDED = ("done", "failed", "cancelled")
 
 
 @dataclass(frozen=True)
-class Part:
-    """A part of a job. Its weight is its share of the work, in any unit that all parts of the job have in common."""
+class Piece:
+    """A piece of a job. Its weight is its share of the work, in any unit that all pieces of the job have in common."""
 
     kind: str
     arguments: Arguments
@@ -31,44 +31,44 @@ class Part:
     docket_id: int | None = None
 
 
-def divide(session: Session, whole: Job, parts: Sequence[Part], lanes: Sequence[Lane], *, at_once: int) -> None:
-    """Add the parts of a job that is asked for, each for its lane."""
-    whole.state, whole.started_at, whole.message = RUNNING, now(), _counted(0, len(parts))
-    for number, (part, lane) in enumerate(zip(parts, lanes, strict=True)):
-        job = Job(kind=part.kind, lane=lane, node=whole.node, docket_id=part.docket_id, subject=part.subject[:200])
-        job.parent_id, job.weight = whole.id, part.weight
-        job.arguments, job.message = part.arguments.model_dump(mode="json"), ""
+def divide(session: Session, whole: Job, pieces: Sequence[Piece], lanes: Sequence[Lane], *, at_once: int) -> None:
+    """Add the pieces of a job that is asked for, each for its lane."""
+    whole.state, whole.started_at, whole.message = RUNNING, now(), _counted(0, len(pieces))
+    for number, (piece, lane) in enumerate(zip(pieces, lanes, strict=True)):
+        job = Job(kind=piece.kind, lane=lane, node=whole.node, docket_id=piece.docket_id, subject=piece.subject[:200])
+        job.parent_id, job.weight = whole.id, piece.weight
+        job.arguments, job.message = piece.arguments.model_dump(mode="json"), ""
         job.state = WAITING if number < at_once else HELD
         job.attempts, job.progress, job.asked_at, job.is_cancelled = 0, 0.0, whole.asked_at, False
         session.add(job)
     session.flush()
 
 
-def lock_whole(session: Session, part_id: int) -> Job | None:
-    """Return the job that another is a part of, locked, and None if it is none.
+def lock_whole(session: Session, piece_id: int) -> Job | None:
+    """Return the job that another is a piece of, locked, and None if it is none.
 
-    It is locked before its parts, by everybody.
+    It is locked before its pieces, by everybody.
     """
-    whole_id = session.scalar(select(Job.parent_id).where(Job.id == part_id))
+    whole_id = session.scalar(select(Job.parent_id).where(Job.id == piece_id))
     return None if whole_id is None else session.get(Job, whole_id, with_for_update=True)
 
 
 def let_next_in(session: Session, whole: Job) -> None:
-    """Let the oldest part wait in its lane that was held until now."""
+    """Let the oldest piece wait in its lane that was held until now."""
     oldest = select(Job.id).where(Job.parent_id == whole.id, Job.state == HELD).order_by(Job.id).limit(1)
     if (number := session.scalar(oldest)) is not None:
         session.execute(update(Job).where(Job.id == number, Job.state == HELD).values(state=WAITING, asked_at=now()))
 
 
 def unended(session: Session, whole: Job) -> list[Job]:
-    """Return the parts of a job that have not ended, locked, in their order."""
+    """Return the pieces of a job that have not ended, locked, in their order."""
     numbers = session.scalars(select(Job.id).where(Job.parent_id == whole.id, Job.state.not_in(ENDED)))
     locked = (session.get(Job, number, with_for_update=True, populate_existing=True) for number in sorted(numbers))
     return [one for one in locked if one is not None and one.state not in ENDED]
 
 
 def add_up(session: Session, whole: Job) -> int:
-    """Set the progress of a job from that of its parts; return how many have not ended."""
+    """Set the progress of a job from that of its pieces; return how many have not ended."""
     has_ended = Job.state.in_(ENDED)
     done = func.sum(Job.weight * case((has_ended, 1.0), else_=Job.progress)) / func.sum(Job.weight)
     counted = select(done, func.count(), func.sum(case((has_ended, 1), else_=0))).where(Job.parent_id == whole.id)
@@ -78,4 +78,4 @@ def add_up(session: Session, whole: Job) -> int:
 
 
 def _counted(ended: int, count: int) -> str:
-    return f"{ended} of {count} parts"
+    return f"{ended} of {count} pieces"

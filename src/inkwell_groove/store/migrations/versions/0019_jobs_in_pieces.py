@@ -1,4 +1,4 @@
-"""Jobs in parts: a part is a job of its own, with a parent
+"""Jobs in pieces: a piece is a job of its own, with a parent
 
 Revision ID: 0019
 Revises: 0018
