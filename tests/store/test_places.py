@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pickle
+import re
 from hashlib import sha256
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -17,7 +18,8 @@ from inkwell_groove.core.errors import Refused
 from inkwell_groove.store.disk import free_bytes_of_disk
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.places import Place
-from inkwell_groove.store.settings import Settings
+from inkwell_groove.store.settings import Settings, settings_or_exit
+from inkwell_groove.store.settings import settings as cached
 from tests.owndisk import on_disk_of
 
 AMPLE = 10**12
@@ -174,3 +176,21 @@ def test_no_place_ever_holds_more_than_it_may_and_every_take_is_found(
         for place in places:
             held = sum(path.stat().st_size for path in place.path.rglob("*") if path.is_file())
             assert held <= min(sized[place.name], place.budget_bytes or AMPLE)
+
+
+@pytest.mark.parametrize(
+    ("name", "value", "said"),
+    [
+        ("INKWELL_PLACES", "[{", 'error parsing value for field "places"'),
+        ("INKWELL_PLACES", '[{"name": "media", "path": "/x"}]', "INKWELL_PLACES: the name media is taken"),
+        ("INKWELL_WORKERS", "900", "INKWELL_WORKERS: Input should be less than or equal to 32"),
+    ],
+)
+def test_settings_that_cannot_be_meant_end_the_start_with_a_sentence(
+    monkeypatch: pytest.MonkeyPatch, name: str, value: str, said: str
+) -> None:
+    monkeypatch.setenv(name, value)
+    cached.cache_clear()
+    with pytest.raises(SystemExit, match=re.escape(said)):
+        settings_or_exit()
+    cached.cache_clear()

@@ -94,7 +94,7 @@ def done() -> Outcome:
     return Outcome(result={})
 
 
-def test_the_parts_are_run_and_then_the_whole_puts_them_together(database: Database) -> None:
+def test_the_pieces_are_run_and_then_the_whole_puts_them_together(database: Database) -> None:
     house = House(database)
     number = house.ask(1, 1)
     first, second = house.claims()
@@ -110,7 +110,7 @@ def test_the_parts_are_run_and_then_the_whole_puts_them_together(database: Datab
     assert house.told == [("finished", "all")]
 
 
-def test_a_whole_that_puts_nothing_together_ends_with_its_last_part(database: Database) -> None:
+def test_a_whole_that_puts_nothing_together_ends_with_its_last_piece(database: Database) -> None:
     house = House(database, join_pieces=False)
     number = house.ask(1)
     house.queue.end(house.claim(), done())
@@ -118,7 +118,7 @@ def test_a_whole_that_puts_nothing_together_ends_with_its_last_part(database: Da
     assert house.queue.claim(ALL) is None
 
 
-def test_progress_is_that_of_the_parts_by_their_weights(database: Database) -> None:
+def test_progress_is_that_of_the_pieces_by_their_weights(database: Database) -> None:
     house = House(database)
     number = house.ask(1, 3)
     small, great = house.claims()
@@ -132,7 +132,7 @@ def test_progress_is_that_of_the_parts_by_their_weights(database: Database) -> N
     assert (whole.progress, whole.message) == (pytest.approx(5 / 8), "1 of 2 pieces")
 
 
-def test_only_so_many_parts_wait_and_each_that_ends_lets_the_next_one_in(database: Database) -> None:
+def test_only_so_many_pieces_wait_and_each_that_ends_lets_the_next_one_in(database: Database) -> None:
     house = House(database)
     number = house.ask(1, 1, 1, 1, at_once=2)
     assert [one.state for one in house.pieces(number)] == ["waiting", "waiting", "held", "held"]
@@ -141,7 +141,35 @@ def test_only_so_many_parts_wait_and_each_that_ends_lets_the_next_one_in(databas
     assert [one.state for one in house.pieces(number)] == ["done", "running", "waiting", "held"]
 
 
-def test_a_part_that_fails_ends_the_whole_with_its_reason_once_the_others_have_stopped(database: Database) -> None:
+def test_what_is_asked_for_meanwhile_comes_before_pieces_that_are_still_held(database: Database) -> None:
+    house = House(database)
+    number = house.ask(1, 1, 1, at_once=1)
+    with database.begin() as session:
+        asked = Told(what="take in").model_dump()
+        other = house.queue.ask(session, "piece", docket_id=None, subject="take in", arguments=asked).id
+    begun = []
+    for _ in range(4):
+        claim = house.claim()
+        begun.append(claim.job_id)
+        house.queue.end(claim, done())
+    first, *others = [one.id for one in house.pieces(number)]
+    assert begun == [first, other, *others]
+
+
+def test_a_whole_of_a_kind_that_is_not_known_any_more_fails_with_its_last_piece(database: Database) -> None:
+    house = House(database)
+    number = house.ask(1)
+    del house.kinds[0]
+    queue = house.queue_of("newer")
+    claim = queue.claim(ALL)
+    assert claim is not None
+    queue.end(claim, done())
+    whole = house.job(number)
+    assert whole.state == "failed" and whole.failure is not None
+    assert "does not know jobs of the kind 'whole'" in whole.failure["what"]
+
+
+def test_a_piece_that_fails_ends_the_whole_with_its_reason_once_the_others_have_stopped(database: Database) -> None:
     house = House(database)
     number = house.ask(1, 1, 1)
     bad, running = house.claim(), house.claim()
@@ -155,7 +183,7 @@ def test_a_part_that_fails_ends_the_whole_with_its_reason_once_the_others_have_s
     assert house.told == [("Refused", "the tape is torn")]
 
 
-def test_a_whole_may_go_on_without_parts_that_failed(database: Database) -> None:
+def test_a_whole_may_go_on_without_pieces_that_failed(database: Database) -> None:
     house = House(database, go_on_without_failed=True, join_pieces=False)
     number = house.ask(1, 1)
     bad, good = house.claims()
@@ -164,7 +192,7 @@ def test_a_whole_may_go_on_without_parts_that_failed(database: Database) -> None
     assert house.job(number).state == "done"
 
 
-def test_a_cancelled_whole_takes_its_parts_along(database: Database) -> None:
+def test_a_cancelled_whole_takes_its_pieces_along(database: Database) -> None:
     house = House(database)
     number = house.ask(1, 1, 1, at_once=2)
     running = house.claim()
@@ -183,7 +211,7 @@ def test_a_whole_of_which_nothing_runs_is_cancelled_at_once(database: Database) 
     assert house.queue.claim(ALL) is None
 
 
-def test_parts_that_were_left_behind_run_again_and_the_whole_waits_for_them(database: Database) -> None:
+def test_pieces_that_were_left_behind_run_again_and_the_whole_waits_for_them(database: Database) -> None:
     house = House(database)
     number = house.ask(1, 1)
     house.claims()
@@ -203,7 +231,7 @@ def test_parts_that_were_left_behind_run_again_and_the_whole_waits_for_them(data
     acts=st.lists(st.sampled_from(["end", "fail", "die", "give back", "cancel", "cancel piece"]), max_size=20),
     pick=st.randoms(use_true_random=False),
 )
-def test_whatever_happens_to_the_parts_the_whole_ends_once(
+def test_whatever_happens_to_the_pieces_the_whole_ends_once(
     database: Database, pieces: int, at_once: int, goes_on: bool, joins: bool, acts: list[str], pick: Any
 ) -> None:
     house = House(database, go_on_without_failed=goes_on, join_pieces=joins)
@@ -244,7 +272,7 @@ def test_whatever_happens_to_the_parts_the_whole_ends_once(
     assert (house.told[0][0] == "finished") == (house.job(number).state == "done")
 
 
-def test_processes_run_the_parts_beside_each_other_and_the_whole_after_them(
+def test_processes_run_the_pieces_beside_each_other_and_the_whole_after_them(
     database: Database, tmp_path: Path, request: pytest.FixtureRequest
 ) -> None:
     house = House(database)

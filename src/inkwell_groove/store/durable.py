@@ -56,11 +56,14 @@ def sync_folder(path: Path) -> None:
 def copy_and_read_back(source: Path, target: Path, sha256: str) -> None:
     """Copy a file, sync it and read it back. Raises ProofFailed if source or copy is not what it must be."""
     target.parent.mkdir(parents=True, exist_ok=True)
-    shutil.copyfile(source, target)
-    sync_file(target)
-    if sha256_of(target) != sha256:
-        target.unlink()
-        raise altered(source) if sha256_of(source) != sha256 else given_back_altered(str(target))
+    try:
+        shutil.copyfile(source, target)
+        sync_file(target)
+        if sha256_of(target) != sha256:
+            raise altered(source) if sha256_of(source) != sha256 else given_back_altered(str(target))
+    except BaseException:
+        target.unlink(missing_ok=True)
+        raise
 
 
 def altered(where: Path | str) -> InkwellError:

@@ -34,21 +34,27 @@ class Place(BaseModel):
     budget_bytes: int | None = Field(default=None, gt=0, description="No more than this, however much room there is.")
 
 
+def check_there(places: Sequence[Place]) -> None:
+    """Raise Refused if one of the places is not there: its disk is not connected."""
+    for place in places:
+        if not place.path.is_dir():
+            raise Refused(
+                f"the place '{place.name}' is not there",
+                where=str(place.path),
+                remedy="Connect its disk, or make the folder if it is new; INKWELL_PLACES says where it is",
+            )
+
+
 class Places:
     """The media root and the other places. Can be sent to another process."""
 
     def __init__(self, home: Path, others: Sequence[Place], *, kept_bytes: int = 0, free_bytes: FreeBytes) -> None:
-        """Raises Refused if one of the others is not there: its disk is not connected."""
+        """Raises Refused if one of the others is not there."""
         self.home, self.others = home, tuple(others)
         self._kept_bytes, self._free_bytes = kept_bytes, free_bytes
         self._used: dict[str, tuple[float, int]] = {}
+        check_there(self.others)
         for place in self.others:
-            if not place.path.is_dir():
-                raise Refused(
-                    f"the place '{place.name}' is not there",
-                    where=str(place.path),
-                    remedy="Connect its disk, or make the folder if it is new; INKWELL_PLACES says where it is",
-                )
             for name in (*(FOLDERS[kind] for kind in place.kinds), WORK):
                 (place.path / name).mkdir(exist_ok=True)
 

@@ -78,11 +78,11 @@ class InFolder:
         self._root = root
 
     def has(self, folder: str) -> bool:
+        self._check_there()
         return (self._root / folder).is_dir()
 
     def holds(self, folder: str, expected: Mapping[str, str]) -> bool:
         """Read every file to find out."""
-        self._check_there()
         return self.has(folder) and all(one.state == "sound" for one in check_folder(self._root / folder, expected))
 
     def keep(self, folder: str, source: Path, expected: Mapping[str, str], on_bytes: OnBytes) -> None:
@@ -166,17 +166,20 @@ class InBucket:
         target.parent.mkdir(parents=True, exist_ok=True)
         digest = hashlib.sha256()
         try:
+            with self._reached():
+                coming = self._bucket.get(f"{folder}/{name}").stream(min_chunk_size=_CHUNK)
             with self._reached(), target.open("wb") as file:
-                for chunk in self._bucket.get(f"{folder}/{name}").stream(min_chunk_size=_CHUNK):
+                for chunk in coming:
                     digest.update(chunk)
                     file.write(chunk)
+            if digest.hexdigest() != sha256:
+                raise altered(f"{self.name}/{folder}/{name}")
+            sync_file(target)
         except FileNotFoundError:
-            target.unlink()
             return False
-        if digest.hexdigest() != sha256:
-            target.unlink()
-            raise altered(f"{self.name}/{folder}/{name}")
-        sync_file(target)
+        except BaseException:
+            target.unlink(missing_ok=True)  # in a package it would be a stranger
+            raise
         return True
 
     def _digest(self, key: str) -> str:

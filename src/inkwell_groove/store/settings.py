@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 import socket
+import sys
 from functools import lru_cache
 from ipaddress import ip_network
 from pathlib import Path
 from typing import Literal
 
-from pydantic import Field, SecretStr, field_validator, model_validator
-from pydantic_settings import BaseSettings, SettingsConfigDict
+from pydantic import Field, SecretStr, ValidationError, field_validator, model_validator
+from pydantic_settings import BaseSettings, SettingsConfigDict, SettingsError
 
 from inkwell_groove.store.object_storage import ObjectStorage
 from inkwell_groove.store.places import Place
@@ -211,3 +212,17 @@ class Settings(BaseSettings):
 @lru_cache
 def settings() -> Settings:
     return Settings()
+
+
+def settings_or_exit() -> Settings:
+    """Return the settings; end this process with a sentence on each that cannot be meant."""
+    try:
+        return settings()
+    except SettingsError as cause:
+        sys.exit(f"A setting is not written as it must be: {cause}.")
+    except ValidationError as cause:
+        wrong = []
+        for error in cause.errors():
+            name = f"INKWELL_{str(error['loc'][0]).upper()}: " if error["loc"] else ""
+            wrong.append(name + str(error["msg"]).removeprefix("Value error, "))
+        sys.exit("\n".join(wrong))

@@ -12,17 +12,19 @@ import uvicorn
 
 from inkwell_groove import logs
 from inkwell_groove.clock import WALL, Clock
+from inkwell_groove.core.errors import Refused
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.exclusive import InUse, exclusive_use, shared_use
 from inkwell_groove.store.media import keep_private
-from inkwell_groove.store.settings import LOOPBACK, Settings, settings
+from inkwell_groove.store.places import check_there
+from inkwell_groove.store.settings import LOOPBACK, Settings, settings_or_exit
 from inkwell_groove.web.app import make_app
 
 
 def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
     logs.configure()
-    given = settings()
+    given = settings_or_exit()
     if given.host not in LOOPBACK and given.tls_certificate is None and not given.proxies:
         sys.exit(
             f"INKWELL_HOST={given.host}: passwords would travel in the clear. Set INKWELL_TLS_CERTIFICATE and "
@@ -34,6 +36,7 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     # Browsers keep their event stream open for ever; a stop must not wait for them.
     try:
+        check_there(given.places)
         with _use_of(given):
             uvicorn.run(
                 make_app(given, clock=clock, free_bytes=free_bytes),
@@ -49,7 +52,7 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
                 ssl_certfile=given.tls_certificate,
                 ssl_keyfile=given.tls_key,
             )
-    except (InUse, DatabaseAway) as refusal:
+    except (InUse, DatabaseAway, Refused) as refusal:
         sys.exit(f"{refusal.where}: {refusal.what}. {refusal.remedy}.")
 
 

@@ -29,10 +29,10 @@ def main() -> int:
     logs.configure()
     given = settings()
     database = Database(given.database_url)
-    doors = (database, MediaStore.of(given), Events())
-    passwords = Passwords()
-    accounts = Accounts(*doors, SigningIn(*doors, given, passwords), passwords)
     try:
+        doors = (database, MediaStore.of(given), Events())
+        passwords = Passwords()
+        accounts = Accounts(*doors, SigningIn(*doors, given, passwords), passwords)
         password = sys.stdin.readline().rstrip("\n")
         made = accounts.make(wanted.name, password, cast(Role, wanted.role), by=Person(given.archivist, "keeper"))
     except InkwellError as refusal:

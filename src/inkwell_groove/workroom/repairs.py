@@ -32,6 +32,7 @@ if TYPE_CHECKING:
 
 SCAN, SCAN_PIECE = "scan for damage", "scan some stretches for damage"
 _STRETCHES_IN_PIECE = 12  # a minute: some seconds of work
+_AT_ONCE = 4  # pieces: somebody may wait for something else in the same lane
 _JOBS = "inkwell_groove.workroom.jobs.sides"
 _KEPT = 12  # lists, of a few thousand repairs each
 
@@ -100,7 +101,13 @@ class Repairs(Part):
                 ]
 
             job = self.jobs.ask(
-                session, SCAN, docket_id=side.carrier.docket_id, subject=subject, arguments=arguments, pieces=pieces
+                session,
+                SCAN,
+                docket_id=side.carrier.docket_id,
+                subject=subject,
+                arguments=arguments,
+                pieces=pieces,
+                at_once=_AT_ONCE,
             )
             return JobView.of(job)
 

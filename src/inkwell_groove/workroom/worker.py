@@ -13,7 +13,6 @@ import threading
 from collections.abc import Sequence
 
 import structlog
-from pydantic import ValidationError
 from sqlalchemy import select
 
 from inkwell_groove import logs
@@ -23,7 +22,7 @@ from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.migrate import check_current
 from inkwell_groove.store.models import Take
-from inkwell_groove.store.settings import Settings, settings
+from inkwell_groove.store.settings import Settings, settings_or_exit
 from inkwell_groove.workroom.jobs.kind import Lane
 from inkwell_groove.workroom.room import Workroom
 
@@ -63,13 +62,11 @@ def main(words: Sequence[str] | None = None, *, free_bytes: FreeBytes = free_byt
     logs.configure()
     arguments = _arguments(words)
     try:
-        given = settings().model_copy(update={"workers": arguments.processes})
+        given = settings_or_exit().model_copy(update={"workers": arguments.processes})
         if given.engine != "celery":
             sys.exit("Workers are for several machines: set INKWELL_ENGINE=celery and INKWELL_BROKER, here and there.")
         check_current(given.database_url)
         work(given, arguments.lanes, free_bytes)
-    except ValidationError as cause:
-        sys.exit("; ".join(str(error["msg"]) for error in cause.errors()))
     except InkwellError as refusal:
         sys.exit(f"{refusal.where}: {refusal.what}. {refusal.remedy}.")
 

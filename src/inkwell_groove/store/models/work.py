@@ -21,6 +21,7 @@ class Job(Base):
     __tablename__ = "job"
     __table_args__ = (
         Index("ix_job_state_retry_at", "state", "retry_at"),
+        Index("ix_job_state_asked_at", "state", "asked_at"),
         Index("ix_job_parent_id_state", "parent_id", "state"),
     )
 

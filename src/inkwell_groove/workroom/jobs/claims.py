@@ -84,10 +84,11 @@ class Claims:
     def _look_for(self, lanes: Collection[Lane]) -> None:
         """Find the jobs that may be claimed now, the oldest first."""
         may_begin = Job.state == WAITING, Job.lane.in_(lanes), or_(Job.retry_at.is_(None), Job.retry_at <= DATABASE_NOW)
-        oldest = select(Job).where(*may_begin, *self.known(), *self.for_here()).order_by(Job.id).limit(_CANDIDATES)
+        found_first = select(Job).where(*may_begin, *self.known(), *self.for_here()).order_by(Job.asked_at, Job.id)
         with self._database.begin() as session:
             # Left to itself the database reads all jobs that ever were, in their order.
-            found = list(session.scalars(oldest.with_hint(Job, "USE INDEX (ix_job_state)", "mysql")))
+            oldest = found_first.limit(_CANDIDATES).with_hint(Job, "USE INDEX (ix_job_state_asked_at)", "mysql")
+            found = list(session.scalars(oldest))
         if not self._is_alone:
             random.shuffle(found)  # others found the same, and would all wait for one row
         self._found = deque(found)

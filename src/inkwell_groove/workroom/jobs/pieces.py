@@ -54,7 +54,7 @@ def lock_whole(session: Session, piece_id: int) -> Job | None:
 
 
 def let_next_in(session: Session, whole: Job) -> None:
-    """Let the oldest piece wait in its lane that was held until now."""
+    """Let the oldest piece wait in its lane that was held until now, behind all that is asked for already."""
     oldest = select(Job.id).where(Job.parent_id == whole.id, Job.state == HELD).order_by(Job.id).limit(1)
     if (number := session.scalar(oldest)) is not None:
         session.execute(update(Job).where(Job.id == number, Job.state == HELD).values(state=WAITING, asked_at=now()))

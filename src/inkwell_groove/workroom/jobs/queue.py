@@ -315,9 +315,8 @@ class JobQueue:
             return
         session.flush()
         kind = self._kinds.get(whole.kind)
-        if kind is None:
-            return  # of another version, which will see to it
-        if piece.state != "done" and not whole.is_cancelled and not kind.go_on_without_failed:
+        goes_on = kind is not None and kind.go_on_without_failed
+        if piece.state != "done" and not whole.is_cancelled and not goes_on:
             if whole.failure is None:
                 whole.failure = piece.failure or cancelled_piece(piece)
             self._stop_pieces(session, whole)
@@ -329,12 +328,14 @@ class JobQueue:
             self._tell_with(session, view)
             after_commit(session, lambda: self._follow_up(view))
 
-    def _end_whole(self, session: Session, whole: Job, kind: AnyKind) -> None:
+    def _end_whole(self, session: Session, whole: Job, kind: AnyKind | None) -> None:
         """End a job whose pieces have ended, or have them put together."""
         if whole.is_cancelled:
             self._close(session, whole, "cancelled", None)
         elif whole.failure is not None:
             self._close(session, whole, "failed", whole.failure)
+        elif kind is None:
+            self._close(session, whole, "failed", unknown_kind(whole))
         elif kind.join_pieces:
             whole.state, whole.message = WAITING, "putting its pieces together"
         else:
