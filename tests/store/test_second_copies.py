@@ -118,6 +118,8 @@ def test_a_disk_that_is_away_is_said(tmp_path: Path, package: Path) -> None:
         copies_at("second:", media).keep(FOLDER, package, EXPECTED, lambda _: None)
     with pytest.raises(Unreachable, match="is not there"):
         copies_at("second:", media).has(FOLDER)
+    with pytest.raises(Unreachable, match="is not there"):
+        copies_at("second:", media).fetch(FOLDER, "data/report.html", tmp_path / "back", EXPECTED["data/report.html"])
 
 
 def test_a_machine_without_a_key_says_so(tmp_path: Path) -> None:

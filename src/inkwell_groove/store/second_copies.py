@@ -97,6 +97,7 @@ class InFolder:
         move_into_place(beside, target)
 
     def fetch(self, folder: str, name: str, target: Path, sha256: str) -> bool:
+        self._check_there()
         source = self._root / folder / name
         if not source.is_file():
             return False
