@@ -10,9 +10,10 @@ import pytest
 from pydantic import ValidationError
 
 from inkwell_groove.core.errors import ProofFailed, Refused
+from inkwell_groove.store.bucket import Unreachable
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.object_storage import ObjectStorage
-from inkwell_groove.store.second_copies import SecondCopies, Unreachable, copies_at
+from inkwell_groove.store.second_copies import SecondCopies, copies_at
 from inkwell_groove.store.settings import Settings
 from launcher.processes import free_port
 from tests.objects import Storage, storage_in

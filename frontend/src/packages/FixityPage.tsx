@@ -23,13 +23,14 @@ export function FixityPage() {
   const keep = (told: Fixity) => cache.setQueryData(fixityQuery.queryKey, told);
   const begin = useMutation({ mutationFn: () => answer(api.POST("/api/fixity/audit")), onSuccess: keep });
   const stop = useMutation({ mutationFn: () => answer(api.DELETE("/api/fixity/audit")), onSuccess: keep });
+  const store = useMutation({ mutationFn: () => answer(api.POST("/api/fixity/storage")), onSuccess: keep });
   const packages = data?.packages ?? [];
   const wrong = packages.filter((one) => one.state === "wrong");
   const audit = data?.audit;
   const reading = jobs.find(
     (job) => (job.kind === "audit of packages" || job.kind === "check package") && job.state === "running",
   );
-  const trouble = error ?? begin.error ?? stop.error;
+  const trouble = error ?? begin.error ?? stop.error ?? store.error;
   return (
     <Desk
       title={
@@ -92,11 +93,32 @@ export function FixityPage() {
                     <span className="figure break-words">{place.path}</span>
                     <span className="quiet block">
                       {size(place.free_bytes)} free
-                      {place.budget_bytes === null ? "" : `, at most ${size(place.budget_bytes)} are used`}
+                      {place.budget_bytes === null
+                        ? ""
+                        : `, ${size(place.used_bytes ?? 0)} of at most ${size(place.budget_bytes)} used`}
                     </span>
                   </li>
                 ))}
               </ul>
+            </>
+          )}
+          {data?.storage && (
+            <>
+              <h2 className="margin-heading">Object storage</h2>
+              <p>
+                <span className="figure break-words">{data.storage.bucket}</span> holds{" "}
+                {plural(data.storage.stored, "take or package", "takes and packages")},{" "}
+                {size(data.storage.stored_bytes)}
+                <span className="quiet block">
+                  {data.storage.waiting ? `${data.storage.waiting} not there yet` : "nothing waits to be brought there"}
+                  ; the disks keep {size(data.storage.cache_bytes)} of it
+                </span>
+              </p>
+              {data.storage.waiting > 0 && (
+                <button type="button" className="press mt-1" disabled={store.isPending} onClick={() => store.mutate()}>
+                  Bring it there now
+                </button>
+              )}
             </>
           )}
           <h2 className="margin-heading">Second copies</h2>

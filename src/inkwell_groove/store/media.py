@@ -22,7 +22,6 @@ import hashlib
 import os
 import re
 import shutil
-import stat
 import tempfile
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -33,6 +32,14 @@ from inkwell_groove.core.files import beneath
 from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.store.disk import DiskSpace, FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.durable import copy_and_read_back, sync_file, sync_folder
+from inkwell_groove.store.media_bucket import (
+    MediaBucket,
+    fetch_package,
+    fetch_take,
+    fetched,
+    media_bucket,
+    was_asked_for,
+)
 from inkwell_groove.store.object_storage import ObjectStorage
 from inkwell_groove.store.places import WORK, Place, Places
 from inkwell_groove.store.roots import Roots
@@ -61,16 +68,17 @@ class MediaStore:
         token: str = "",
         recordings: Path | None = None,
         object_storage: ObjectStorage | None = None,
+        bucket: str = "",
         places: Sequence[Place] = (),
     ) -> None:
         """`kept_bytes` of the disk are kept for recordings; everything else asks `space` first.
 
         `others` are the folders outside it that rows speak of, by name; `recordings` is that of recordings that are
-        going on, if it lies outside; `places` are on other disks. Workspaces are named by the token of the job that
-        asks for them.
+        going on, if it lies outside; `places` are on other disks; `bucket` is where takes and packages are in object
+        storage. Workspaces are named by the token of the job that asks for them.
         """
         self.root, self._token = root, token
-        self.object_storage = object_storage  # where second copies may be kept
+        self.object_storage, self._bucket = object_storage, bucket
         self._others = dict(others or {})
         self.roots = Roots({"media": root, **self._others})
         self.space = DiskSpace(root, kept_bytes=kept_bytes, free_bytes=free_bytes)
@@ -102,11 +110,33 @@ class MediaStore:
             free_bytes=free_bytes,
             recordings=given.recordings_root,
             object_storage=given.object_storage,
+            bucket=given.media_bucket,
             places=given.places,
         )
 
+    @property
+    def bucket(self) -> MediaBucket | None:
+        """Return where takes and packages are in object storage; None where they lie on disks alone."""
+        if not self._bucket or self.object_storage is None:
+            return None
+        return media_bucket(self._bucket, self.object_storage)
+
     def take(self, sha256: str) -> Path:
-        """Return where a take lies; in the media root if it lies nowhere."""
+        """Return where a take lies, fetched if it was in object storage alone; in the media root if it is nowhere.
+
+        Raises ProofFailed if what is fetched is not the take, Unreachable if the object storage does not answer.
+        """
+        path = self.take_here(sha256)
+        if (bucket := self.bucket) is None:
+            return path
+        if not path.exists():
+            fetch_take(self, bucket, sha256)
+            path = self.take_here(sha256)
+        was_asked_for(path)
+        return path
+
+    def take_here(self, sha256: str) -> Path:
+        """Return where a take lies on the house's disks; in the media root if it lies on none."""
         ways = [_below(folder, sha256) for folder in self.places.folders("takes")]
         return next((path for path in ways if path.exists()), ways[0])
 
@@ -184,7 +214,15 @@ class MediaStore:
         return self.root / "steps" / str(int(step_id))
 
     def package(self, folder: str) -> Path:
-        """Return the folder of a package, by what its row says; in the media root if it is nowhere."""
+        """Return the folder of a package, fetched if it was in object storage alone. Raises as `take` does."""
+        if (bucket := self.bucket) is not None:
+            if not self.package_here(folder).is_dir():
+                fetch_package(self, bucket, folder)
+            was_asked_for(self.package_here(folder))
+        return self.package_here(folder)
+
+    def package_here(self, folder: str) -> Path:
+        """Return the folder of a package on the house's disks, by what its row says; in the media root if on none."""
         ways = []
         for root in self.places.folders("packages"):
             ways.append((root / folder).resolve())
@@ -192,14 +230,21 @@ class MediaStore:
                 raise ValueError(f"{folder} lies outside the store")
         return next((path for path in ways if path.is_dir()), ways[0])
 
+    def here(self, path: Path) -> Path:
+        """Return where a take, or a file of a package, lies after it was fetched. Other paths are returned as they are.
+
+        For what was named by a job that was asked for while it lay on a disk still. Raises as `take` does.
+        """
+        return path if self.bucket is None else fetched(self, self.bucket, path)
+
     def set_aside(self, folder: str) -> Path:
         """Return where damaged files of a package are kept: on its own disk, so that they can be linked there."""
-        root = self._holder(self.package(folder)) or self.root / "sealed"
+        root = self._holder(self.package_here(folder)) or self.root / "sealed"
         return root.parent / "set aside" / folder
 
     def new_package(self, folder: str, size_bytes: int) -> tuple[Path, Path]:
         """Return where a package of about this size is to lie, and the folder of packages that this is in."""
-        there = self.package(folder)
+        there = self.package_here(folder)
         root = self._holder(there) if there.is_dir() else None
         root = root or self.places.folder_for("packages", size_bytes)
         return root / folder, root
@@ -214,7 +259,7 @@ class MediaStore:
 
         Raises ProofFailed if another disk gives back something else than was copied to it.
         """
-        there = self.take(sha256)
+        there = self.take_here(sha256)
         if there.exists():
             file.unlink()
             return there
@@ -251,6 +296,7 @@ class MediaStore:
             token=token,
             recordings=self.recordings if self.has_own_recordings else None,
             object_storage=self.object_storage,
+            bucket=self._bucket,
             places=self.places.others,
         )
 
@@ -348,36 +394,6 @@ def _below(folder: Path, sha256: str) -> Path:
 def peaks_of_upload(upload: Path) -> Path:
     """Return where the peaks of a recording lie that is drawn while it comes in."""
     return upload.with_name(f"{upload.name}.peaks")
-
-
-def bytes_if_there(path: Path) -> bytes | None:
-    """Return what a file holds, None where there is none. Another process may take it away at any moment."""
-    try:
-        return path.read_bytes()
-    except FileNotFoundError:
-        return None
-
-
-def size_if_there(path: Path) -> int:
-    """Return how long a file is, 0 where there is none. Another process may take it away at any moment."""
-    try:
-        return path.stat().st_size
-    except FileNotFoundError:
-        return 0
-
-
-def keep_private(root: Path) -> None:
-    """Make a folder that nobody but its owner can enter, or take the way in from all but its owner and its group.
-
-    What lies in it needs no mode of its own then. What is written elsewhere, into folders that players read, gets the
-    mode that the house's own umask gives it.
-    """
-    if not root.exists():
-        root.mkdir(mode=0o700, parents=True)
-        return
-    mode = stat.S_IMODE(root.stat().st_mode)
-    if mode & 0o007 and root.stat().st_uid == os.geteuid():
-        root.chmod(mode & ~0o007)
 
 
 def _digest(text: str) -> str:

@@ -17,6 +17,7 @@ from inkwell_groove.store.object_storage import ObjectStorage
 from inkwell_groove.store.places import Place
 
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
+_A_BUCKET = r"^(s3://[a-z0-9][a-z0-9.-]+(/[^/]+)*)?$"
 _ROOT = Path(__file__).resolve().parents[3]
 
 
@@ -91,8 +92,18 @@ class Settings(BaseSettings):
     second_root: Path | None = Field(default=None, description="Where a second copy of every package is kept.")
     second_bucket: str = Field(
         default="",
-        pattern=r"^(s3://[a-z0-9][a-z0-9.-]+(/[^/]+)*)?$",
+        pattern=_A_BUCKET,
         description="Or in which bucket of S3-compatible object storage: s3://bucket/folder.",
+    )
+    media_bucket: str = Field(
+        default="",
+        pattern=_A_BUCKET,
+        description="In which bucket takes and packages are kept, so that the disks need not hold them all.",
+    )
+    cache_bytes: int = Field(
+        default=200 * 1000**3,
+        ge=0,
+        description="What is in that bucket and is seldom asked for is taken off the disks when these hold more.",
     )
     s3_endpoint: str = Field(default="", description="Address of the object storage: https://storage.example.")
     s3_region: str = Field(default="us-east-1", description="Its region; storage outside a cloud has one for all.")
@@ -148,11 +159,15 @@ class Settings(BaseSettings):
 
     @model_validator(mode="after")
     def _has_one_place_for_copies(self) -> Settings:
-        """Raise ValueError for two places of second copies, or a bucket that cannot be reached."""
+        """Raise ValueError for two places of second copies, a bucket that cannot be reached, or one for both."""
         if self.second_root and self.second_bucket:
             raise ValueError("second copies go to INKWELL_SECOND_ROOT or to INKWELL_SECOND_BUCKET, not to both")
-        if self.second_bucket and self.object_storage is None:
-            raise ValueError("INKWELL_SECOND_BUCKET needs INKWELL_S3_ENDPOINT, INKWELL_S3_KEY_ID and INKWELL_S3_SECRET")
+        for name in ("second_bucket", "media_bucket"):
+            if getattr(self, name) and self.object_storage is None:
+                needs = "INKWELL_S3_ENDPOINT, INKWELL_S3_KEY_ID and INKWELL_S3_SECRET"
+                raise ValueError(f"INKWELL_{name.upper()} needs {needs}")
+        if self.media_bucket and self.media_bucket == self.second_bucket:
+            raise ValueError("INKWELL_MEDIA_BUCKET and INKWELL_SECOND_BUCKET are one: a second copy lies elsewhere")
         return self
 
     @property

@@ -16,7 +16,7 @@ from inkwell_groove.core.errors import Refused
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.exclusive import InUse, exclusive_use, shared_use
-from inkwell_groove.store.media import keep_private
+from inkwell_groove.store.files import keep_private
 from inkwell_groove.store.places import check_there
 from inkwell_groove.store.settings import LOOPBACK, Settings, settings_or_exit
 from inkwell_groove.web.app import make_app

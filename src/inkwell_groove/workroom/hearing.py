@@ -15,7 +15,8 @@ from inkwell_groove.core.audio.soundfiles import FileReader, Stretch
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.store.database import after_commit
-from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore, bytes_if_there
+from inkwell_groove.store.files import bytes_if_there
+from inkwell_groove.store.media import HARM_NAME, LEARNT_NAME, SCAN_NAME, MediaStore
 from inkwell_groove.store.models import Job, PlanVersion, Side
 from inkwell_groove.workroom.jobs.arguments import WithRestoration
 from inkwell_groove.workroom.jobs.kind import AnyKind, JobKind, Lane, Result
@@ -330,6 +331,7 @@ class Hearing(Part):
         learnt, exact = self._learnt(asked)
         key = (asked.version, self.learnt_key(asked))
         found = self.scan_of(asked) if asked.restoration.clicks is not None else None
+        path = self._media.take(asked.sha256)  # may have to be fetched, for which nobody else has to wait
         with self._lock:
             if key in self._ears:
                 self._ears.move_to_end(key)
@@ -337,7 +339,6 @@ class Hearing(Part):
             shared = self._shared.setdefault(asked.sha256, Shared(Fillings(_KEPT_FILLINGS)))
             while len(self._shared) > _KEPT_TAKES:
                 self._shared.popitem(last=False)
-            path = self._media.take(asked.sha256)
             if not path.is_file():
                 raise Missing("the take's file is gone", where=str(path), remedy="Put it back from a copy of the store")
             reader = FileReader(path, name=asked.name)

@@ -78,17 +78,19 @@ class Listening:
             line = next((one for one in whole.lines if one.key == key), None)
             if line is None:
                 raise Missing(f"this docket has no track {key}", remedy="Reload the docket")
-            number = whole.lines.index(line)
+            number, sealed = whole.lines.index(line), []
             for package in reversed(whole.docket.packages):
                 album = SealedAlbum.model_validate(package.album)
                 tracks = album.tracks
                 # Sealed with other tracks, its files are of other stretches.
                 if len(tracks) == len(whole.lines) and _is_cut_alike(tracks[number], line):
-                    folder = self._media.package(package.folder)
-                    path = (folder / DATA / MASTERS if album.package else folder) / tracks[number].file
-                    if path.is_file():
-                        return path
+                    folder = self._media.package_here(package.folder)
+                    sealed.append((folder / DATA / MASTERS if album.package else folder) / tracks[number].file)
             side = next(one for one in whole.sides if one.id == line.side_id)
+        # What may have to be fetched is looked for while no connection to the database is held.
+        for path in map(self._media.here, sealed):
+            if path.is_file():
+                return path
         if side.chosen_take_id is None:
             raise Missing("this track has no recording", where=key, remedy="Transfer its side first")
         path, name, _ = self._take(side.chosen_take_id)
@@ -99,10 +101,11 @@ class Listening:
             take = session.get(Take, take_id)
             if take is None:
                 raise Missing(f"there is no take {take_id}", remedy="Reload the docket")
-            path = self._media.take(take.sha256)
-            if not path.is_file():
-                raise Missing("the take's file is gone", where=str(path), remedy="Put it back from a copy of the store")
-            return path, take.name, format_of(take)
+            sha256, name, form = take.sha256, take.name, format_of(take)
+        path = self._media.take(sha256)
+        if not path.is_file():
+            raise Missing("the take's file is gone", where=str(path), remedy="Put it back from a copy of the store")
+        return path, name, form
 
 
 def _is_cut_alike(sealed: SealedTrack, line: TrackLine) -> bool:

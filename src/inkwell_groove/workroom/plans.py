@@ -186,9 +186,9 @@ class Plans(Part):
             if plan is None or take is None:
                 raise Conflict("this side has no take yet", where=side_label(side), remedy="Record it or bring a file")
             track = plan.tracks[plan.index_of(track_key)]
-            path, name = self._media.take(take.sha256), take.name
+            sha256, name = take.sha256, take.name
         now = track.start_sample if edge == "start" else track.end_sample
-        with FileReader(path, name=name) as reader:
+        with FileReader(self._media.take(sha256), name=name) as reader:
             sample = snapped(reader, now, to, plan.side_start_sample, plan.end_sample)
         move = MoveEdge(op="move edge", track_key=track_key, edge=edge, to_sample=sample)
         return self.edit(side_id, move, based_on=based_on, who=who)

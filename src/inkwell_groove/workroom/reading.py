@@ -17,7 +17,8 @@ from inkwell_groove.core.planning.disc import track_number
 from inkwell_groove.core.planning.plan import Plan
 from inkwell_groove.core.sealing.album import PAPERS, filing_values, track_filing_values
 from inkwell_groove.core.sealing.order import SealedAlbum
-from inkwell_groove.store.media import MediaStore, size_if_there
+from inkwell_groove.store.files import size_if_there
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import (
     Carrier,
     DescribedValue,

@@ -52,6 +52,7 @@ from inkwell_groove.workroom.packages.parcels import Parcels
 from inkwell_groove.workroom.packages.profiles import PROFILE, Profiles, follow_profile
 from inkwell_groove.workroom.packages.sealing import Sealing
 from inkwell_groove.workroom.packages.sending import Sending
+from inkwell_groove.workroom.packages.storing import Storing
 from inkwell_groove.workroom.people.access_log import AccessLog
 from inkwell_groove.workroom.people.accounts import Accounts
 from inkwell_groove.workroom.people.passwords import Passwords
@@ -164,6 +165,8 @@ class Workroom:
         self.restoring = Restoring(self.database, self.media, self.events, self.plans)
         self.profiles = Profiles(self.database, self.media, self.events)
         self.fixity = Fixity(self.database, self.media, self.events, settings)
+        self.storing = Storing(self.database, self.media, self.events, settings)
+        self.fixity.storage = self.storing.overview
         self.parcels = Parcels(self.database, self.media, self.events, max_bytes=settings.max_upload_bytes)
         self.sending = Sending(self.database, self.media, self.events, settings.targets_root)
         self.burning = Burning(self.database, self.media, self.events)
@@ -237,6 +240,7 @@ class Workroom:
             self.filing_back,
             self.sound_checks,
             self.fixity,
+            self.storing,
             self.holding,
         )
         kinds = [part.kind() for part in parts] + [kind for part in many for kind in part.kinds()]
@@ -272,6 +276,7 @@ class Workroom:
         self.look_ups.start()
         self.transfers.start()
         self.fixity.start()
+        self.storing.start()
         self.collection.start()
         self.holding.start()
         threading.Thread(target=self._warm, name="warm up", daemon=True).start()
@@ -334,6 +339,7 @@ class Workroom:
     def close(self) -> None:
         self.collection.close()
         self.holding.close()
+        self.storing.close()
         self.fixity.close()
         self.transfers.close()
         self.shelf_look_ups.close()

@@ -21,7 +21,7 @@ from inkwell_groove.store.database import Database
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.migrate import check_current
-from inkwell_groove.store.models import Take
+from inkwell_groove.store.models import StoredObject, Take
 from inkwell_groove.store.settings import Settings, settings_or_exit
 from inkwell_groove.workroom.jobs.kind import Lane
 from inkwell_groove.workroom.room import Workroom
@@ -92,7 +92,9 @@ def check_store(database: Database, media: MediaStore) -> None:
     """Raise Refused if the recordings that the database knows are not in the store that this machine sees."""
     with database.begin() as session:
         newest = session.scalars(select(Take.sha256).order_by(Take.id.desc()).limit(_LOOKED_FOR)).all()
-    if newest and not any(media.take(sha256).exists() for sha256 in newest):
+        stored = select(StoredObject.id).where(StoredObject.take_sha256.in_(newest)).limit(1)
+        is_stored = bool(newest) and session.scalar(stored) is not None
+    if newest and not is_stored and not any(media.take_here(sha256).exists() for sha256 in newest):
         raise Refused(
             "none of the newest recordings is there: it is not the store that the server works with",
             where=str(media.root),

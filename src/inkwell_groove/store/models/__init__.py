@@ -17,6 +17,7 @@ from inkwell_groove.store.models.dockets import (
     Package,
     PlanVersion,
     Side,
+    StoredObject,
     Take,
     Upload,
 )
@@ -71,6 +72,7 @@ __all__ = [
     "SourceChoice",
     "SourceRule",
     "StoredChain",
+    "StoredObject",
     "StoredStartingPoint",
     "SurveyFinding",
     "SurveyRun",

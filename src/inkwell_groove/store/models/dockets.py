@@ -195,6 +195,18 @@ class Audit(Base):
     ended_at: Mapped[datetime | None]
 
 
+class StoredObject(Base):
+    """A take or a package that is in object storage, where every byte of it was read back."""
+
+    __tablename__ = "stored_object"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_sha256: Mapped[str | None] = mapped_column(String(64, collation=EXACT), unique=True)
+    package_id: Mapped[int | None] = mapped_column(ForeignKey("package.id"), unique=True)
+    size_bytes: Mapped[int] = mapped_column(BigInteger)
+    stored_at: Mapped[datetime] = mapped_column(default=now)
+
+
 class Upload(Base):
     """A recording or picture on its way in, as far as it has come."""
 

@@ -25,6 +25,13 @@ def stop_audit(room: Room, who: Who) -> FixityOverview:
     return room.fixity.stop_audit(who=who)
 
 
+@router.post("/fixity/storage", operation_id="storeNew", status_code=202)
+def store_new(room: Room) -> FixityOverview:
+    """Bring what is new to object storage now, rather than within a minute."""
+    room.storing.store_new()
+    return room.fixity.overview()
+
+
 @router.post("/packages/{package_id}/check", operation_id="checkPackage", status_code=202)
 def check_package(room: Room, package_id: int) -> JobView:
     return room.fixity.check(package_id)

@@ -6,8 +6,21 @@ from collections.abc import Iterator
 
 from sqlalchemy import select
 
-from inkwell_groove.core.fixity import sha256_of
-from inkwell_groove.store.models import Artwork, Bundle, DiscRead, FileStep, HeldFile, Package, Recording, Take, Upload
+from inkwell_groove.core.fixity import Pace, sha256_of
+from inkwell_groove.store.bucket import Unreachable
+from inkwell_groove.store.media_bucket import take_folder
+from inkwell_groove.store.models import (
+    Artwork,
+    Bundle,
+    DiscRead,
+    FileStep,
+    HeldFile,
+    Package,
+    Recording,
+    StoredObject,
+    Take,
+    Upload,
+)
 from inkwell_groove.workroom.doctor.inconsistency import Examined, Inconsistency
 from inkwell_groove.workroom.duplicates.holding import HELD
 from inkwell_groove.workroom.files.bundles import READY, root_of
@@ -17,13 +30,15 @@ _FROM_COPY = "Put it back from a copy of the store"
 
 
 def takes(examined: Examined) -> Iterator[Inconsistency]:
-    seen = set()
+    seen, stored = set(), _stored_takes(examined)
     for sha256, name, size_bytes in examined.session.execute(select(Take.sha256, Take.name, Take.size_bytes)):
         if sha256 in seen:
             continue
         seen.add(sha256)
-        path = examined.media.take(sha256)
+        path = examined.media.take_here(sha256)
         if not path.is_file():
+            if sha256 in stored:
+                continue
             yield Inconsistency("take without its file", str(path), f"the recording {name} is gone", _FROM_COPY)
         elif path.stat().st_size != size_bytes:
             found = f"{path.stat().st_size} bytes instead of {size_bytes}"
@@ -31,11 +46,36 @@ def takes(examined: Examined) -> Iterator[Inconsistency]:
 
 
 def damaged_takes(examined: Examined) -> Iterator[Inconsistency]:
-    """Read every take once: takes as long as reading the whole store."""
+    """Read every take once, in object storage too: takes as long as reading the whole store."""
+    for sha256 in sorted(_stored_takes(examined)):
+        yield from _damaged_in_storage(examined, sha256)
     for sha256 in sorted(set(examined.session.scalars(select(Take.sha256)))):
-        path = examined.media.take(sha256)
+        path = examined.media.take_here(sha256)
         if path.is_file() and sha256_of(path) != sha256:
             yield Inconsistency("take that was altered", str(path), "its content is not what was taken in", _FROM_COPY)
+
+
+def _stored_takes(examined: Examined) -> set[str]:
+    """Return the digests of the takes that are in object storage, by what the rows say."""
+    stored = examined.session.scalars(select(StoredObject.take_sha256))
+    return {sha256 for sha256 in stored if sha256 is not None}
+
+
+def _damaged_in_storage(examined: Examined, sha256: str) -> Iterator[Inconsistency]:
+    remedy = "Set INKWELL_MEDIA_BUCKET and INKWELL_S3_… as the server has them, and look at the storage"
+    bucket, folder = examined.media.bucket, take_folder(sha256)
+    if bucket is None:
+        yield Inconsistency("take in object storage", folder, "this machine is not told where that is", remedy)
+        return
+    try:
+        found = list(bucket.takes.check(folder, {sha256: sha256}, Pace()))
+    except Unreachable as refusal:
+        yield Inconsistency("take in object storage", str(refusal.where), refusal.what, remedy)
+        return
+    where = f"{bucket.takes.name}/{folder}"
+    for one in found:
+        if one.state != "sound":
+            yield Inconsistency("take in object storage", where, one.words, _FROM_COPY)
 
 
 def pictures(examined: Examined) -> Iterator[Inconsistency]:
@@ -47,11 +87,12 @@ def pictures(examined: Examined) -> Iterator[Inconsistency]:
 
 
 def packages(examined: Examined) -> Iterator[Inconsistency]:
-    for folder in examined.session.scalars(select(Package.folder)):
-        if not examined.media.package(folder).is_dir():
+    stored = set(examined.session.scalars(select(StoredObject.package_id).where(StoredObject.package_id.is_not(None))))
+    for package_id, folder in examined.session.execute(select(Package.id, Package.folder)):
+        if not examined.media.package_here(folder).is_dir() and package_id not in stored:
             yield Inconsistency(
                 "package without its folder",
-                str(examined.media.package(folder)),
+                str(examined.media.package_here(folder)),
                 "a package is gone",
                 "Put it back from the second copy, on the page Fixity",
             )

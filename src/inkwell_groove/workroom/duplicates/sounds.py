@@ -97,7 +97,7 @@ def _of_packages(session: Session, media: MediaStore) -> Iterator[Sound]:
         newest[package.docket_id] = package
     for package in newest.values():
         album = SealedAlbum.model_validate(package.album)
-        folder = media.package(package.folder)
+        folder = media.package_here(package.folder)
         masters = folder / DATA / MASTERS if album.package else folder
         whole = WholeDocket(session.get_one(Docket, package.docket_id))
         lines = {line.number: line.key for line in whole.lines}

@@ -61,7 +61,7 @@ def compare_sounds(arguments: InFolder, task: Task) -> Result:
     for number, ((first, second), speeds) in enumerate(todo):
         progress(0.4 + 0.6 * number / len(todo), f"comparing {number + 1} of {len(todo)} pairs")
         one, other = Portrait.load(media.portrait(first)), Portrait.load(media.portrait(second))
-        relation = relate(one, other, _at_speed(media.portrait(second), paths[second]), speeds=speeds)
+        relation = relate(one, other, _at_speed(media, second, paths[second]), speeds=speeds)
         append_lines(folder / "found", [CompareResult(first=first, second=second, relation=relation)])
     _forget_portraits(media, here, (folder / "order").stat().st_mtime)
     return {"pairs": len(todo)}
@@ -80,7 +80,7 @@ def _is_portrayed(task: Task, name: str, path: Path, share: float) -> bool:
         return True
     task.progress(0.3 * share, f"listening to {path.name}")
     try:
-        portrait = portray(path).portrait
+        portrait = portray(task.media.here(path)).portrait
     except InkwellError:
         return False
     keep_portrait(task, name, portrait)
@@ -99,21 +99,21 @@ def _pairs(path: Path) -> set[tuple[str, str]]:
     return {(one.first, one.second) for line in read_lines(path) if (one := KnownPair.model_validate_json(line))}
 
 
-def _at_speed(portrait: Path, sound: Path) -> Any:
+def _at_speed(media: MediaStore, name: str, sound: Path) -> Any:
     """Return the prints of a sound at one of the speeds: from its portrait, or else from the sound."""
 
     @lru_cache(maxsize=len(SPEEDS))
     def at(speed: float) -> Prints:
         if speed == 1.0:
-            return Portrait.load(portrait).prints
-        return _prints_of(sound, speed)
+            return Portrait.load(media.portrait(name)).prints
+        return _prints_of(media, sound, speed)
 
     return at
 
 
-def _prints_of(path: Path, speed: float) -> Prints:
+def _prints_of(media: MediaStore, path: Path, speed: float) -> Prints:
     try:
-        return of_mono(mono_of(path, speed_ratio=speed)).prints
+        return of_mono(mono_of(media.here(path), speed_ratio=speed)).prints
     except InkwellError:
         return np.zeros(0, np.uint32)
 

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import os
 import shutil
+from contextlib import suppress
+from pathlib import Path
 
-from inkwell_groove.core.errors import Refused
-from inkwell_groove.core.fixity import Pace, check_folder, sha256_of
+from inkwell_groove.core.errors import ProofFailed, Refused
+from inkwell_groove.core.fixity import FileFixity, Pace, check_folder, sha256_of
 from inkwell_groove.core.sealing.burning import ToBurn, write_image
+from inkwell_groove.store.bucket import Unreachable
 from inkwell_groove.store.durable import copy_and_read_back, move_into_place, sync_folder
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.second_copies import copies_at
@@ -19,10 +22,14 @@ _MOST_FINDINGS = 1_000
 
 def check_package(arguments: OfPackage, task: Task) -> Result:
     """Compare every file of a package with what was sealed; return those that are not as they were."""
-    folder, expected = task.media.package(arguments.folder), arguments.expected
+    folder, expected = task.media.package_here(arguments.folder), arguments.expected
     second = _second(arguments, task.media)
     pace = _pace(arguments, task.progress, "reading every file")
-    found = list(check_folder(folder, expected, pace=pace)) if folder.is_dir() else []
+    found: list[FileFixity] = []
+    if folder.is_dir():
+        found = list(check_folder(folder, expected, pace=pace))
+    elif (bucket := task.media.bucket) is not None and bucket.packages.has(arguments.folder):
+        found = list(bucket.packages.check(arguments.folder, expected, pace))
     if not found:
         gone = [{"file": name, "state": "missing", "words": "the package's folder is gone"} for name in expected]
         return {
@@ -54,13 +61,14 @@ def copy_package(arguments: OfPackage, task: Task) -> Result:
 
 
 def restore_package(arguments: OfPackage, task: Task) -> Result:
-    """Put damaged, missing and moved files back from a second copy; return what is not as it was sealed afterwards.
+    """Put damaged, missing and moved files back from copies; return what is not as it was sealed afterwards.
 
-    What was damaged is kept in `set aside` below the media store.
+    A package that lies in object storage alone is brought back to the disks, and stored again if it was damaged there.
+    What was damaged is kept in `set aside` beside the packages.
     """
     media = task.media
-    folder, expected = media.package(arguments.folder), arguments.expected
-    copies = copies_at(arguments.second_root, media) if arguments.second_root else None
+    folder, expected = media.package_here(arguments.folder), arguments.expected
+    copies = _Copies(arguments, media)
     folder.mkdir(parents=True, exist_ok=True)
     restored = []
     wrong = [one for one in check_folder(folder, expected) if one.state in ("damaged", "missing", "moved")]
@@ -75,7 +83,8 @@ def restore_package(arguments: OfPackage, task: Task) -> Result:
             continue
         beside = path.with_name(f".{path.name}.part")
         beside.unlink(missing_ok=True)
-        if copies is None or not copies.fetch(arguments.folder, one.file, beside, expected[one.file]):
+        source = copies.fetch(one.file, beside)
+        if source is None:
             continue
         if one.state == "damaged":
             kept = media.set_aside(arguments.folder) / one.file
@@ -84,14 +93,54 @@ def restore_package(arguments: OfPackage, task: Task) -> Result:
             os.link(path, kept)
         beside.replace(path)
         sync_folder(path.parent)
-        restored.append({"file": one.file, "from": "the second copy"})
+        restored.append({"file": one.file, "from": source})
     left = [one.model_dump() for one in check_folder(folder, expected) if one.state != "sound"]
     return {
         "findings": left,
         "files": len(expected),
         "restored": restored,
         "second_copy": _second(arguments, media),
+        "store_again": copies.forget_damaged(),
     }
+
+
+class _Copies:
+    """The copies of a package that its files can be restored from: the object storage first, then the second copy."""
+
+    def __init__(self, arguments: OfPackage, media: MediaStore) -> None:
+        self._arguments = arguments
+        self._bucket = None
+        with suppress(Unreachable):  # the second copy may do without it
+            if media.bucket is not None and media.bucket.packages.has(arguments.folder):
+                self._bucket = media.bucket
+        self._second = copies_at(arguments.second_root, media) if arguments.second_root else None
+        self._was_damaged = False
+
+    def fetch(self, name: str, target: Path) -> str | None:
+        """Write a file to `target` and return which copy it came from; None if no copy has it.
+
+        Raises ProofFailed if it is damaged in every copy that has it, Unreachable.
+        """
+        folder, sha256 = self._arguments.folder, self._arguments.expected[name]
+        damaged: ProofFailed | None = None
+        if self._bucket is not None:
+            try:
+                if self._bucket.packages.fetch(folder, name, target, sha256):
+                    return "the object storage"
+            except ProofFailed as failed:
+                damaged = failed
+            self._was_damaged = True
+        if self._second is not None and self._second.fetch(folder, name, target, sha256):
+            return "the second copy"
+        if damaged is not None:
+            raise damaged
+        return None
+
+    def forget_damaged(self) -> bool:
+        """Let what is damaged in the object storage no longer count as kept there; return whether it was."""
+        if self._bucket is not None and self._was_damaged:
+            self._bucket.packages.forget(self._arguments.folder)
+        return self._was_damaged
 
 
 def _pace(arguments: OfPackage, progress: Progress, words: str) -> Pace:
@@ -106,7 +155,7 @@ def _pace(arguments: OfPackage, progress: Progress, words: str) -> Pace:
 
 def make_image(arguments: MakeImage, task: Task) -> Result:
     """Make an image for burning of a package's masters."""
-    masters = task.media.path_of(arguments.masters)
+    masters = task.media.here(task.media.path_of(arguments.masters))
     files = [ToBurn.model_validate({**track, "path": masters / track["path"]}) for track in arguments.tracks]
     target = task.media.path_of(arguments.target)
     task.progress(0.05, "laying the tracks end to end")
@@ -124,7 +173,7 @@ def carry(arguments: Carry, task: Task) -> Result:
     What is there already and the same is left.
     """
     path_of, files = task.media.path_of, arguments.files
-    source, target = path_of(arguments.source), path_of(arguments.target)
+    source, target = task.media.here(path_of(arguments.source)), path_of(arguments.target)
     written = 0
     for index, (name, digest) in enumerate(sorted(files.items())):
         task.progress(index / len(files), name)

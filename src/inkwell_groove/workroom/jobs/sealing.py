@@ -16,7 +16,7 @@ from inkwell_groove.workroom.jobs.kind import Result, Task
 def seal(arguments: Seal, task: Task) -> Result:
     """Seal a docket into a folder of its own."""
     media = task.media
-    order = SealOrder.model_validate(arguments.order).with_paths(lambda name: str(media.path_of(name)))
+    order = SealOrder.model_validate(arguments.order).with_paths(lambda name: str(media.here(media.path_of(name))))
     earlier = None
     if told := arguments.earlier:
         earlier = Earlier(

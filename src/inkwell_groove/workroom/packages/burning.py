@@ -63,7 +63,7 @@ class Burning(Part):
             arguments = MakeImage(
                 package_id=package_id,
                 disc=name,
-                masters=self._media.name_of(self._media.package(package.folder) / DATA / MASTERS),
+                masters=self._media.name_of(self._media.package_here(package.folder) / DATA / MASTERS),
                 target=self._media.name_of(self._folder(package_id, name)),
                 title=fields.get("title", ""),
                 performer=fields.get("album_artist", ""),

@@ -7,20 +7,21 @@ and one that is stopped has lost nothing: what was verified since it was asked f
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from contextlib import suppress
 from datetime import datetime, timedelta
 from typing import Any, Literal
 
 import structlog
 from pydantic import Field
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Conflict, InkwellError, Missing
 from inkwell_groove.core.fixity import FileFixity
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.store.models import Audit, Docket, Job, Package, now
+from inkwell_groove.store.models import Audit, Docket, Job, Package, StoredObject, now
 from inkwell_groove.store.places import Kind
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom import ledger
@@ -71,7 +72,18 @@ class PlaceView(View):
     path: str
     kinds: tuple[Kind, ...]
     budget_bytes: int | None
+    used_bytes: int | None = Field(description="By takes and packages; not counted where there is no budget.")
     free_bytes: int = Field(description="On its disk, whatever its budget.")
+
+
+class StorageView(View):
+    """The object storage of takes and packages."""
+
+    bucket: str
+    cache_bytes: int = Field(description="What is there and lies on the disks too may be so much.")
+    stored: int = Field(description="Takes and packages that are there.")
+    stored_bytes: int
+    waiting: int = Field(description="How many are not there yet.")
 
 
 class FixityOverview(View):
@@ -83,10 +95,13 @@ class FixityOverview(View):
     every_days: int = Field(description="0 where nothing is checked unasked.")
     second_root: str
     places: list[PlaceView]
+    storage: StorageView | None = Field(description="The object storage of takes and packages, where there is one.")
 
 
 class Fixity(Part):
-    """Checking, and restoring."""
+    """Checking, and restoring. `storage` tells what is in object storage."""
+
+    storage: Callable[[], StorageView | None]
 
     def __init__(self, database: Database, media: MediaStore, events: Events, given: Settings) -> None:
         super().__init__(database, media, events)
@@ -137,6 +152,7 @@ class Fixity(Part):
                 every_days=self._settings.fixity_days,
                 second_root=self._settings.second_place,
                 places=self._places(),
+                storage=self.storage(),
             )
 
     def begin_audit(self, *, who: str) -> FixityOverview:
@@ -211,17 +227,9 @@ class Fixity(Part):
         return self.jobs.ask(session, kind, docket_id=package.docket_id, subject=subject, arguments=arguments)
 
     def _of_package(self, package: Package, kind: str, **more: Any) -> OfPackage:
-        files = package.album["package"]
         per_s = self._settings.fixity_bytes_per_s
-        return OfPackage(
-            package_id=package.id,
-            folder=package.folder,
-            expected={one["name"]: one["sha256"] for one in files},
-            size_bytes=sum(one["size_bytes"] for one in files),
-            bytes_per_s=per_s if kind == CHECK and per_s else None,
-            second_root=self._second_name(),
-            **more,
-        )
+        pace = per_s if kind == CHECK and per_s else None
+        return of_package(package, bytes_per_s=pace, second_root=self._second_name(), **more)
 
     def _places(self) -> list[PlaceView]:
         places = self._media.places
@@ -231,6 +239,7 @@ class Fixity(Part):
                 path=str(one.path),
                 kinds=one.kinds,
                 budget_bytes=one.budget_bytes,
+                used_bytes=None if one.budget_bytes is None else places.used_bytes(one),
                 free_bytes=places.free_bytes(one),
             )
             for one in places.others
@@ -330,6 +339,8 @@ class Fixity(Part):
         if package is None:
             return
         package.verified_at, package.fixity = now(), {k: result[k] for k in ("findings", "files", "second_copy")}
+        if result.get("store_again"):
+            session.execute(delete(StoredObject).where(StoredObject.package_id == package.id))
         ledger.record(
             session,
             who=arguments.who,
@@ -359,6 +370,18 @@ class Fixity(Part):
                         self._begin(session, due, who="fixity")
             except InkwellError:
                 log.warning("the watch over packages waits for the database", exc_info=True)
+
+
+def of_package(package: Package, **more: Any) -> OfPackage:
+    """Return the arguments of work on a package: where it lies and what its files must be."""
+    files = package.album["package"]
+    return OfPackage(
+        package_id=package.id,
+        folder=package.folder,
+        expected={one["name"]: one["sha256"] for one in files},
+        size_bytes=sum(one["size_bytes"] for one in files),
+        **more,
+    )
 
 
 def _package(session: Session, package_id: int) -> Package:

@@ -166,14 +166,13 @@ class Sealing(Part):
             package = session.get(Package, package_id)
             if package is None:
                 raise Missing(f"there is no package {package_id}", remedy="Reload the docket")
-            path = self._media.package(package.folder)
-            if not path.is_dir():
-                raise Missing(
-                    f"the files of this package are gone from {path}",
-                    where=package.folder,
-                    remedy="Seal the docket again",
-                )
-            return path, list(package.album["folders"])
+            folder, shown = package.folder, list(package.album["folders"])
+        path = self._media.package(folder)
+        if not path.is_dir():
+            raise Missing(
+                f"the files of this package are gone from {path}", where=folder, remedy="Seal the docket again"
+            )
+        return path, shown
 
     def part(self, package_id: int, name: str) -> tuple[Path, str]:
         """The folder of one part of a package (its masters, one kind of copies), and what its ZIP is called."""
@@ -210,7 +209,7 @@ class Sealing(Part):
             sides.append(
                 SideOrder(
                     name=side_label(row),
-                    take_path=self._media.name_of(self._media.take(take.sha256)),
+                    take_path=self._media.name_of(self._media.take_here(take.sha256)),
                     take_name=take.name,
                     take_format=format_of(take),
                     plan=side.plan.plan,

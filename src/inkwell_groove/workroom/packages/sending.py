@@ -75,7 +75,7 @@ class Sending(Part):
         """Return what a target cannot show of a part of a package. Raises Missing, or Conflict if no root is set."""
         with self._database.begin() as session:
             package, source, target = self._found(session, package_id, part, target_name)
-        files = sorted(path for path in source.rglob("*") if path.is_file())
+        files = sorted(path for path in self._media.here(source).rglob("*") if path.is_file())
         return FitView(
             folder=str(self._folder(target, package.album["folders"])), files=len(files), misfits=misfits(files, target)
         )
@@ -84,7 +84,7 @@ class Sending(Part):
         """Asks for a part of a package to be carried to a target. Raises Missing, Conflict."""
         with self._database.begin() as session:
             package, source, target = self._found(session, package_id, part, target_name)
-            prefix = f"{DATA}/{source.relative_to(self._media.package(package.folder) / DATA).as_posix()}/"
+            prefix = f"{DATA}/{source.relative_to(self._media.package_here(package.folder) / DATA).as_posix()}/"
             album = SealedAlbum.model_validate(package.album)
             arguments = Carry(
                 source=self._media.name_of(source),
@@ -118,7 +118,7 @@ class Sending(Part):
         )
         if target is None:
             raise Missing(f"there is no target '{name}'", remedy="Look at the list again")
-        return package, self._media.package(package.folder) / DATA / folders[part], target
+        return package, self._media.package_here(package.folder) / DATA / folders[part], target
 
     def _folder(self, target: Target, folders: list[str]) -> Path:
         assert self._root is not None

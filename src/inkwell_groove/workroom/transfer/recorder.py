@@ -28,7 +28,7 @@ from inkwell_groove.core.peaks import PeakIndex
 from inkwell_groove.core.transfer.chain import RecordingFacts, bext_of
 from inkwell_groove.core.transfer.continuity import Fault
 from inkwell_groove.store.durable import sync_file, sync_folder
-from inkwell_groove.store.media import bytes_if_there, size_if_there
+from inkwell_groove.store.files import bytes_if_there, size_if_there
 from inkwell_groove.workroom.views import TransferMark
 
 SOUND_NAME, NOTES_NAME, PEAKS_NAME, BEGUN_NAME = "sound.wav", "notes.jsonl", "peaks", "begun.json"
