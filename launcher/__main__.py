@@ -1,4 +1,4 @@
-"""./inkwell setup | demo | serve | worker | stop | status | doctor | account | test"""
+"""./inkwell setup | demo | serve | worker | stop | status | doctor | admin | account | test"""
 
 from __future__ import annotations
 
@@ -53,6 +53,9 @@ def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
     command.add_argument("--mend", action="store_true", help="put right what is safe; no server may run")
     command.add_argument("--thorough", action="store_true", help="read every recording and compare it with its digest")
     command.set_defaults(act=_doctor)
+    command = commands.add_parser("admin", help="back up, restore, check the settings; see ./inkwell admin --help")
+    command.add_argument("words", nargs=argparse.REMAINDER)
+    command.set_defaults(act=_admin)
     command = commands.add_parser("account", help="make an account, for a server that others reach")
     command.add_argument("name")
     command.add_argument("role", choices=("reader", "archivist", "keeper"))
@@ -149,17 +152,25 @@ def _account(arguments: argparse.Namespace) -> int:
 
 def _doctor(arguments: argparse.Namespace) -> int:
     """Examine the store; return 1 if something is left that is not as it should be."""
+    options = [f"--{name}" for name in ("mend", "thorough") if getattr(arguments, name)]
+    return _with_database("inkwell_groove.workroom.doctor", options)
+
+
+def _admin(arguments: argparse.Namespace) -> int:
+    return _with_database("inkwell_groove.admin", arguments.words)
+
+
+def _with_database(module: str, words: Sequence[str]) -> int:
+    """Run a module of the application while the database runs, started for it if need be; return how it ended."""
     environment.ensure()
     account.become(account.own())
     base = application.database()
     starts_database = application.has_own_database() and processes.running(base.record) is None
     if starts_database:
         base.ensure_running()
-    options = [f"--{name}" for name in ("mend", "thorough") if getattr(arguments, name)]
     env = {**os.environ, **application.environment(application.DEFAULT_PORT, {})}
-    command = [str(PYTHON), "-m", "inkwell_groove.workroom.doctor", *options]
     try:
-        return subprocess.run(command, env=env, check=False).returncode
+        return subprocess.run([str(PYTHON), "-m", module, *words], env=env, check=False).returncode
     finally:
         if starts_database:
             base.stop()

@@ -27,9 +27,21 @@ def upgrade(url: str, revision: str = "head") -> None:
     command.upgrade(alembic_config(url), revision)
 
 
+def head_revision() -> str:
+    """Return the release of the tables that this version works with."""
+    head = ScriptDirectory.from_config(alembic_config("")).get_current_head()
+    assert head is not None
+    return head
+
+
+def knows_revision(revision: str) -> bool:
+    """Return whether this version can bring tables of that release up to date, or works with them as they are."""
+    return any(one.revision == revision for one in ScriptDirectory.from_config(alembic_config("")).walk_revisions())
+
+
 def check_current(url: str) -> None:
     """Raise Conflict if the tables are not those of this version: older, or of a newer one."""
-    known = ScriptDirectory.from_config(alembic_config(url)).get_current_head()
+    known = head_revision()
     engine = create_engine(url, poolclass=NullPool, hide_parameters=True, connect_args=connection_options(url))
     try:
         with engine.connect() as connection:

@@ -151,7 +151,7 @@ class LookUps(Part):
         def by_sound() -> Sequence[Ask]:
             if typed or not where:
                 return ()
-            found = [one for one in asks(known.wanted, excerpts=excerpts(where)) if one.way == "sound"]
+            found = [one for one in asks(known.wanted, excerpts=excerpts(where, self._media)) if one.way == "sound"]
             with self._database.begin() as session:
                 row = session.get_one(LookUp, docket_id)
                 row.asks = [*row.asks, *_told(found)]

@@ -112,7 +112,7 @@ def stretches(docket: Docket, media: MediaStore) -> list[Stretch]:
         take, speed = side.chosen_take, speed_of(side)
         if take is None:
             continue
-        path = media.take(take.sha256)
+        path = media.take_here(take.sha256)
         for track, (start, end) in _spans(view, take.samples):
             for middle in (0.36, 0.62) if speed else (0.5,):
                 for ratio in (speed,) if speed else _SPEEDS:
@@ -133,13 +133,13 @@ def _spans(side: SideView, samples: int) -> Sequence[tuple[int, tuple[int, int]]
     return [(0, (round(share * samples), round((share + 0.2) * samples))) for share in (0.15, 0.4, 0.65)]
 
 
-def excerpts(found: Sequence[Stretch]) -> tuple[Excerpt, ...]:
-    """The fingerprints of those stretches; too short ones are left out."""
+def excerpts(found: Sequence[Stretch], media: MediaStore) -> tuple[Excerpt, ...]:
+    """Return the fingerprints of those stretches; too short ones are left out."""
     taken = []
     for one in found:
         if one.end_sample - one.start_sample < 1_000:
             continue
-        with FileReader(one.path) as reader:
+        with FileReader(media.here(one.path)) as reader:
             if (one.end_sample - one.start_sample) / reader.format.rate_hz < 1.5:
                 continue
             printed = with_strengths(

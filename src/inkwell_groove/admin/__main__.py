@@ -1,0 +1,120 @@
+"""`python -m inkwell_groove.admin COMMAND`: what is done to an installation as a whole; `./inkwell admin` calls it."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+from contextlib import closing
+from pathlib import Path
+
+from inkwell_groove import logs
+from inkwell_groove.admin import restore
+from inkwell_groove.admin.backup import Backup, back_up, backups_in
+from inkwell_groove.admin.check_config import check_config
+from inkwell_groove.core.errors import InkwellError
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.disk import in_words
+from inkwell_groove.store.exclusive import exclusive_use
+from inkwell_groove.store.files import keep_private
+from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.settings import Settings, settings_or_exit
+from inkwell_groove.workroom.doctor.examination import examine
+
+
+def main(words: Sequence[str] | None = None) -> int:
+    """Do what the words say, by default those of the command line.
+
+    Return 0 if it was done, 1 if something is not as it should be, 2 if it was refused.
+    """
+    arguments = _arguments(words)
+    logs.configure()
+    try:
+        return int(arguments.act(settings_or_exit(), arguments))
+    except InkwellError as refusal:
+        sys.stderr.write(f"{refusal}\n")
+        return 2
+
+
+def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog="./inkwell admin", description="Looks after an installation as a whole.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    command = commands.add_parser("backup", help="back up the database and all files, while others work")
+    command.add_argument("folder", type=Path, help="where backups are kept, on another disk")
+    command.add_argument("--keep", type=int, help="give up all but so many of the newest backups afterwards")
+    command.set_defaults(act=_back_up)
+    command = commands.add_parser("backups", help="list the backups of a folder")
+    command.add_argument("folder", type=Path)
+    command.set_defaults(act=_list)
+    for name, act, text in (
+        ("check-backup", _check_backup, "read every file of a backup"),
+        ("restore", _restore, "bring a backup back to empty folders and an empty database"),
+    ):
+        command = commands.add_parser(name, help=text)
+        command.add_argument("folder", type=Path, help="where backups are kept")
+        command.add_argument("--backup", default="", help="its name (default: the newest)")
+        command.set_defaults(act=act)
+    commands.add_parser("check-config", help="say what is wrong with the settings").set_defaults(act=_check_config)
+    return parser.parse_args(words)
+
+
+def _back_up(given: Settings, arguments: argparse.Namespace) -> int:
+    made = back_up(given, arguments.folder, say=_say)
+    facts = made.facts
+    _say(
+        f"{made.name}: {facts.files} files, {in_words(facts.size_bytes)}; "
+        f"{facts.new_files} of them are new, {in_words(facts.new_bytes)}"
+    )
+    if arguments.keep is not None:
+        freed_bytes = restore.keep_newest(arguments.folder, arguments.keep, say=_say)
+        _say(f"{in_words(freed_bytes)} were freed")
+    return 0
+
+
+def _list(given: Settings, arguments: argparse.Namespace) -> int:
+    found = backups_in(arguments.folder)
+    for one in found:
+        facts = one.facts
+        _say(f"{one.name}  version {facts.version}  {facts.files} files  {in_words(facts.size_bytes)}")
+    if not found:
+        _say("There is no backup in this folder.")
+    return 0
+
+
+def _check_backup(given: Settings, arguments: argparse.Namespace) -> int:
+    backup = restore.chosen(arguments.folder, arguments.backup)
+    wrong = restore.check(arguments.folder, backup, say=_say)
+    for line in wrong:
+        _say(line)
+    _say(f"{backup.name}: {len(wrong)} not as they were." if wrong else f"{backup.name}: every file is what it was.")
+    return 1 if wrong else 0
+
+
+def _restore(given: Settings, arguments: argparse.Namespace) -> int:
+    backup: Backup = restore.chosen(arguments.folder, arguments.backup)
+    keep_private(given.media_root)
+    with exclusive_use(given.media_root, given.database_url):
+        restore.restore(given, arguments.folder, backup, say=_say)
+    with closing(Database(given.database_url)) as database:
+        findings = examine(database, MediaStore.of(given), depth="usual")
+    for one in findings:
+        _say(f"{one.kind}: {one.where}\n    {one.what}. {one.remedy}.")
+    _say(f"{backup.name} was restored; the doctor found {len(findings) or 'nothing that is'} not as it should be.")
+    return 0
+
+
+def _check_config(given: Settings, arguments: argparse.Namespace) -> int:
+    is_well = True
+    for one in check_config(given):
+        is_well &= one.is_well
+        _say(f"{'well ' if one.is_well else 'WRONG'}  {one.name}: {one.words}")
+    return 0 if is_well else 1
+
+
+def _say(words: str) -> None:
+    sys.stdout.write(f"{words.encode(errors='backslashreplace').decode()}\n")  # a file's name may be no text
+    sys.stdout.flush()
+
+
+if __name__ == "__main__":
+    sys.exit(main())
