@@ -144,7 +144,7 @@ def _account(arguments: argparse.Namespace) -> int:
         application.database().ensure_running()
     password = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline()
     env = application.environment(application.DEFAULT_PORT, {})
-    run([PYTHON, "-m", "inkwell_groove.store.migrate"], what="Bringing the database up to date", env=env)
+    run([PYTHON, "-m", "inkwell_groove.store.upgrading"], what="Bringing the database up to date", env=env)
     make = [PYTHON, "-m", "inkwell_groove.web.account", arguments.name, arguments.role]
     say(run(make, what="Making the account", env=env, given=f"{password.rstrip()}\n").strip())
     return 0

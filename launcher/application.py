@@ -127,7 +127,7 @@ def start(port: int, outside: Mapping[str, str]) -> str:
     if not processes.port_is_free(port, host()):
         raise CannotGoOn(f"Port {port} is in use by another program. Choose another: ./inkwell serve --port {port + 1}")
     env = environment(port, outside)
-    run([PYTHON, "-m", "inkwell_groove.store.migrate"], what="Bringing the database up to date", env=env)
+    run([PYTHON, "-m", "inkwell_groove.store.upgrading"], what="Bringing the database up to date", env=env)
     log = var() / "log" / "application.log"
     pid = processes.start([PYTHON, "-m", "inkwell_groove.web"], record=_record(), log=log, env=env)
     where = address_at(port)

@@ -15,10 +15,10 @@ from sqlalchemy import text
 from inkwell_groove.admin import backup as backups
 from inkwell_groove.admin import contents, restore
 from inkwell_groove.admin.backup import Backup, back_up, backups_in, objects_in
-from inkwell_groove.admin.dump import DumpFailed, load, tables_of
 from inkwell_groove.admin.objects import Objects
 from inkwell_groove.core.errors import Conflict, Missing, ProofFailed, Refused
 from inkwell_groove.store.database import Database
+from inkwell_groove.store.dump import DumpFailed, load, tables_of
 from inkwell_groove.store.models import Docket, FileStep, now
 from inkwell_groove.store.places import Place
 from inkwell_groove.store.settings import Settings

@@ -14,7 +14,7 @@ from inkwell_groove.store.settings import settings
 from launcher.database import Database as MariaDb
 from tests.live import new_schema
 
-_ROWS = (
+ROWS = (
     "INSERT INTO docket (id, shelfmark, folder_pattern, file_pattern, created_at, changed_at) "
     "VALUES (1, 'WH-1', '{title}', '{number}', '2026-01-01', '2026-01-01')",
     "INSERT INTO carrier (id, docket_id, number, format) VALUES (1, 1, 1, 'LP')",
@@ -31,7 +31,7 @@ def test_an_archive_of_the_first_release_comes_over_whole(mariadb: MariaDb) -> N
     command.upgrade(alembic_config(url), "0001")
     engine = create_engine(url)
     with engine.begin() as connection:
-        for statement in _ROWS:
+        for statement in ROWS:
             connection.execute(text(statement))
     upgrade(url)
     with engine.begin() as connection:

@@ -19,6 +19,7 @@ from inkwell_groove.store.exclusive import exclusive_use
 from inkwell_groove.store.files import keep_private
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.settings import Settings, settings_or_exit
+from inkwell_groove.store.upgrading import bring_up_to_date
 from inkwell_groove.workroom.doctor.examination import examine
 
 
@@ -54,6 +55,8 @@ def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
         command.add_argument("folder", type=Path, help="where backups are kept")
         command.add_argument("--backup", default="", help="its name (default: the newest)")
         command.set_defaults(act=act)
+    command = commands.add_parser("upgrade", help="bring the database's tables up to date, as a start does")
+    command.set_defaults(act=_upgrade)
     commands.add_parser("check-config", help="say what is wrong with the settings").set_defaults(act=_check_config)
     return parser.parse_args(words)
 
@@ -100,6 +103,12 @@ def _restore(given: Settings, arguments: argparse.Namespace) -> int:
     for one in findings:
         _say(f"{one.kind}: {one.where}\n    {one.what}. {one.remedy}.")
     _say(f"{backup.name} was restored; the doctor found {len(findings) or 'nothing that is'} not as it should be.")
+    return 0
+
+
+def _upgrade(given: Settings, arguments: argparse.Namespace) -> int:
+    keep_private(given.media_root)
+    bring_up_to_date(given)
     return 0
 
 

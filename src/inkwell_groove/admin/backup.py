@@ -28,11 +28,11 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from inkwell_groove import __version__
 from inkwell_groove.admin import contents
-from inkwell_groove.admin.dump import dump
 from inkwell_groove.admin.objects import Objects
 from inkwell_groove.core.errors import Conflict, Missing, Refused
 from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.database import Database
+from inkwell_groove.store.dump import dump
 from inkwell_groove.store.durable import move_into_place, sync_file
 from inkwell_groove.store.migrate import check_current, head_revision
 from inkwell_groove.store.settings import Settings

@@ -15,6 +15,7 @@ from pathlib import Path
 from inkwell_groove.store.exclusive import LOCK_NAME
 from inkwell_groove.store.places import WORK
 from inkwell_groove.store.settings import Settings
+from inkwell_groove.store.upgrading import DUMPS
 
 MEDIA, RECORDINGS = "media", "recordings"
 # What is moved or removed as soon as a row says so: it is held fast while the database is dumped.
@@ -22,7 +23,7 @@ _PASSING = ("uploads", "recordings", "discs", "steps", "pieces", "surveys")
 # What is altered in place, by steps of work on files.
 _ALTERED = ("bundles", "holding")
 HELD = "held for a backup"
-_LEFT_OUT = {WORK, HELD, "images", LOCK_NAME}
+_LEFT_OUT = {WORK, HELD, DUMPS, "images", LOCK_NAME}
 
 
 @dataclass(frozen=True)

@@ -9,8 +9,8 @@ from pathlib import Path
 
 from inkwell_groove.admin import contents
 from inkwell_groove.admin.backup import Backup, Entry, Say, backups_in, objects_in
-from inkwell_groove.admin.dump import load, tables_of
 from inkwell_groove.core.errors import Conflict, Missing, ProofFailed, Refused
+from inkwell_groove.store.dump import load, tables_of
 from inkwell_groove.store.durable import sync_tree
 from inkwell_groove.store.migrate import knows_revision, upgrade
 from inkwell_groove.store.settings import Settings

@@ -1,4 +1,7 @@
-"""Brings the database up to date: `python -m inkwell_groove.store.migrate`. Forward only."""
+"""The releases of the tables, and the steps from one to the next. Forward only.
+
+`store/upgrading.py` takes these steps when a server starts.
+"""
 
 from __future__ import annotations
 
@@ -8,12 +11,11 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import NullPool, create_engine
+from sqlalchemy import Engine, NullPool, create_engine
 from sqlalchemy.exc import SQLAlchemyError
 
 from inkwell_groove.core.errors import Conflict
 from inkwell_groove.store.database import DatabaseAway, connection_options
-from inkwell_groove.store.settings import settings
 
 
 def alembic_config(url: str) -> Config:
@@ -39,24 +41,32 @@ def knows_revision(revision: str) -> bool:
     return any(one.revision == revision for one in ScriptDirectory.from_config(alembic_config("")).walk_revisions())
 
 
+def current_revision(engine: Engine) -> str | None:
+    """Return the release of a database's tables; None if it has none. Raises DatabaseAway."""
+    try:
+        with engine.connect() as connection:
+            return MigrationContext.configure(connection).get_current_revision()
+    except SQLAlchemyError as cause:
+        raise DatabaseAway(
+            "the database does not answer", where="MariaDB", remedy="Start it, then try again"
+        ) from cause
+
+
 def check_current(url: str) -> None:
     """Raise Conflict if the tables are not those of this version: older, or of a newer one."""
     known = head_revision()
     engine = create_engine(url, poolclass=NullPool, hide_parameters=True, connect_args=connection_options(url))
     try:
-        with engine.connect() as connection:
-            found = MigrationContext.configure(connection).get_current_revision()
-    except SQLAlchemyError as cause:
-        raise DatabaseAway(
-            "the database does not answer", where="MariaDB", remedy="Start it, then try again"
-        ) from cause
-    if found != known:
-        raise Conflict(
-            f"the database's tables are of release {found or 'none'}, this version works with {known}",
-            where="the database",
-            remedy="Run the same version as the server, which brings the tables up to date when it starts",
-        )
-
-
-if __name__ == "__main__":
-    upgrade(settings().database_url)
+        found = current_revision(engine)
+    finally:
+        engine.dispose()
+    if found == known:
+        return
+    is_newer = found is not None and not knows_revision(found)
+    raise Conflict(
+        f"the database's tables are of release {found or 'none'}, this version works with {known}",
+        where="the database",
+        remedy="Start the version that it was last used with, or a newer one"
+        if is_newer
+        else "Bring them up to date with ./inkwell admin upgrade, as ./inkwell serve does by itself",
+    )

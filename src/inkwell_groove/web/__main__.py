@@ -12,11 +12,12 @@ import uvicorn
 
 from inkwell_groove import logs
 from inkwell_groove.clock import WALL, Clock
-from inkwell_groove.core.errors import Refused
+from inkwell_groove.core.errors import Conflict, Refused
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.exclusive import InUse, exclusive_use, shared_use
 from inkwell_groove.store.files import keep_private
+from inkwell_groove.store.migrate import check_current
 from inkwell_groove.store.places import check_there
 from inkwell_groove.store.settings import LOOPBACK, Settings, settings_or_exit
 from inkwell_groove.web.app import make_app
@@ -37,6 +38,7 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
     # Browsers keep their event stream open for ever; a stop must not wait for them.
     try:
         check_there(given.places)
+        check_current(given.database_url)
         with _use_of(given):
             uvicorn.run(
                 make_app(given, clock=clock, free_bytes=free_bytes),
@@ -52,7 +54,7 @@ def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> 
                 ssl_certfile=given.tls_certificate,
                 ssl_keyfile=given.tls_key,
             )
-    except (InUse, DatabaseAway, Refused) as refusal:
+    except (InUse, DatabaseAway, Refused, Conflict) as refusal:
         sys.exit(f"{refusal.where}: {refusal.what}. {refusal.remedy}.")
 
 

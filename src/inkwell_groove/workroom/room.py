@@ -20,6 +20,7 @@ from inkwell_groove.store.database import Database
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import Job
+from inkwell_groove.store.numbering import count_on
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom import docket_ways, house_documents
 from inkwell_groove.workroom.authorities.headings import Headings
@@ -267,6 +268,7 @@ class Workroom:
 
     def start(self) -> None:
         """Clears what a killed server left half written, then takes its jobs up again."""
+        count_on(self.database, self.media)
         if self._works_with_others:
             self._start_among_others()
         else:
