@@ -13,11 +13,17 @@ import {
 
 /** Key, fetcher and type of each resource of the shelf and the stages, in one place. */
 
+export const SHELF_PAGE = 200;
+
+/** Pages of the shelf, each behind the last shelfmark of the one before. */
 export const shelfQuery = (search: string) =>
-  queryOptions({
+  infiniteQueryOptions({
     queryKey: ["shelf", search],
-    queryFn: ({ signal }) => answer(api.GET("/api/dockets", { params: { query: { search } }, signal })),
-    placeholderData: (before) => before,
+    queryFn: ({ signal, pageParam: after }) =>
+      answer(api.GET("/api/dockets", { params: { query: { search, after, limit: SHELF_PAGE } }, signal })),
+    initialPageParam: "",
+    getNextPageParam: (last) => (last.length < SHELF_PAGE ? undefined : last.at(-1)?.shelfmark),
+    placeholderData: keepPreviousData,
   });
 
 export const docketQuery = (id: number) =>

@@ -1,10 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Plus } from "lucide-react";
 import { type FormEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { answer, api, type DocketLine } from "../api/client";
-import { shelfQuery, vocabularyQuery } from "../api/queries";
+import { SHELF_PAGE, shelfQuery, vocabularyQuery } from "../api/queries";
 import { useCommands } from "../frame/commands";
 import { Desk } from "../frame/Desk";
 import { FindField } from "../frame/FindField";
@@ -32,7 +32,8 @@ export function Shelf() {
   const search = said("search");
   const sort = (said("sort") || "shelfmark") as Column;
   const down = said("down") === "yes";
-  const { data: dockets, error } = useQuery(shelfQuery(search));
+  const { data, error, hasNextPage, fetchNextPage, isFetchingNextPage } = useInfiniteQuery(shelfQuery(search));
+  const dockets = data?.pages.flat();
   const [opening, setOpening] = useState(false);
   const [taking, setTaking] = useState(false);
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
@@ -43,7 +44,10 @@ export function Shelf() {
       title={
         <>
           <h1 className="text-xl">Shelf</h1>
-          <span className="quiet">{dockets && plural(dockets.length, "docket")}</span>
+          <span className="quiet">
+            {dockets && plural(dockets.length, "docket")}
+            {hasNextPage && " and more"}
+          </span>
           <FindField
             label="Find on the shelf"
             placeholder="Shelfmark, title, artist, number"
@@ -112,6 +116,16 @@ export function Shelf() {
             ))}
           </tbody>
         </table>
+      )}
+      {hasNextPage && (
+        <p className="flex items-baseline gap-3 p-5">
+          <button type="button" className="press" disabled={isFetchingNextPage} onClick={() => void fetchNextPage()}>
+            Show the next {SHELF_PAGE}
+          </button>
+          <span className="quiet">
+            {plural(rows.length, "docket")} are shown, the first by shelfmark: they are sorted among themselves.
+          </span>
+        </p>
       )}
     </Desk>
   );

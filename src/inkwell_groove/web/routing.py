@@ -1,7 +1,8 @@
 """Routers that refuse texts which cannot be kept, and repeat a request that others were in the way of.
 
 A text with half a character is refused before anything sees it. A request whose transaction met a deadlock or waited
-too long for a lock is done again from its beginning, as long as it has changed nothing and its body is at hand.
+too long for a lock is done again from its beginning, as long as it has changed nothing and its body is at hand. What
+begins something that takes longer answers 202, and where to look for it.
 """
 
 from __future__ import annotations
@@ -17,6 +18,7 @@ from fastapi.routing import APIRoute
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.store.database import Busy, attempting, may_try_again, pause_s
+from inkwell_groove.web.locations import location_of, set_location
 
 _SURROGATE = re.compile(rb"\\u[dD][89a-fA-F]")
 
@@ -43,6 +45,7 @@ def _check_texts(body: bytes) -> None:
 class _Route(APIRoute):
     def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
         handle = super().get_route_handler()
+        look_at = location_of(self.response_model) if self.status_code == 202 else None
 
         async def handle_checked(request: Request) -> Response:
             is_json = "json" in request.headers.get("content-type", "")
@@ -54,7 +57,10 @@ class _Route(APIRoute):
             while True:
                 with attempting() as attempt:
                     try:
-                        return await handle(request)
+                        response = await handle(request)
+                        if look_at is not None and response.status_code == 202:
+                            set_location(response, look_at, request.path_params)
+                        return response
                     except Busy as error:
                         if not body_is_at_hand or not may_try_again(error, attempt, number):
                             raise

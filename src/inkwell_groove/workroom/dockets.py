@@ -132,12 +132,16 @@ class Dockets(Part):
                 self._shown.forget(docket_id)  # how much has come is told of by nobody
         return {docket_id: view.model_dump_json() for docket_id, view in views.items()}
 
-    def shelf(self, *, search: str = "", limit: int = MAX_PAGE) -> str:
-        """Return dockets by shelfmark, a list of `DocketLine` as JSON: everybody looks at the same lines.
+    def shelf(self, *, search: str = "", after: str = "", limit: int = MAX_PAGE) -> tuple[str, str | None]:
+        """Return dockets by shelfmark, a list of `DocketLine` as JSON, and the last one's shelfmark if there are more.
 
-        `search` looks in the shelfmark and in every field of the description.
+        Everybody looks at the same lines. `search` looks in the shelfmark and in every field of the description;
+        `after` is a shelfmark behind which the list begins.
         """
-        query = select(Docket.id).order_by(Docket.shelfmark).limit(min(limit, MAX_PAGE))
+        most = min(limit, MAX_PAGE)
+        query = select(Docket.id, Docket.shelfmark).order_by(Docket.shelfmark).limit(most + 1)
+        if after:
+            query = query.where(Docket.shelfmark > after)
         if words := clean_text(search):
             like = "%" + re.sub(r"([%_\\])", r"\\\1", words) + "%"
             described = select(DescribedValue.docket_id).where(DescribedValue.value.like(like))
@@ -145,9 +149,11 @@ class Dockets(Part):
             mark = Docket.shelfmark.collate("utf8mb4_uca1400_ai_ci")
             query = query.where(or_(mark.like(like), Docket.id.in_(described)))
         with self._database.begin() as session:
-            numbers = session.scalars(query).all()
+            found = session.execute(query).all()
+        numbers = [row.id for row in found[:most]]
         lines = self._lines.get(numbers, self._read_lines)
-        return f"[{','.join(lines[number] for number in numbers if number in lines)}]"
+        more_after = found[most - 1].shelfmark if len(found) > most else None
+        return f"[{','.join(lines[number] for number in numbers if number in lines)}]", more_after
 
     def _read_lines(self, docket_ids: Sequence[int]) -> dict[int, str]:
         with self._database.begin() as session:

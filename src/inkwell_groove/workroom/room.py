@@ -14,6 +14,7 @@ from sqlalchemy import or_, select
 from inkwell_groove import __version__
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.core import peaks
+from inkwell_groove.core.errors import Missing
 from inkwell_groove.devices.drives import OpticalDrives
 from inkwell_groove.devices.registry import Sources
 from inkwell_groove.store.database import Database
@@ -358,4 +359,16 @@ class Workroom:
             # A piece is told of by its whole, unless it went wrong.
             to_tell = or_(Job.parent_id.is_(None), Job.state == "failed")
             rows = session.scalars(select(Job).where(to_tell).order_by(Job.id.desc()).limit(_RECENT_JOBS))
-            return [JobView.of(job).with_time_left() if job.state == "running" else JobView.of(job) for job in rows]
+            return [_job_view(job) for job in rows]
+
+    def job(self, job_id: int) -> JobView:
+        """Return a job. Raises Missing."""
+        with self.database.begin() as session:
+            job = session.get(Job, job_id)
+            if job is None:
+                raise Missing(f"there is no job {job_id}", remedy="Look at the list of jobs")
+            return _job_view(job)
+
+
+def _job_view(job: Job) -> JobView:
+    return JobView.of(job).with_time_left() if job.state == "running" else JobView.of(job)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Annotated, Literal, Self
+from urllib.parse import urlencode
 
 from fastapi import Query, Response
 from pydantic import BaseModel, ConfigDict, Field
@@ -113,8 +114,16 @@ def vocabulary() -> Vocabulary:
 
 
 @router.get("/dockets", operation_id="shelf", response_model=list[DocketLine])
-def shelf(room: Room, search: str = "", limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = MAX_PAGE) -> Response:
-    return Response(room.dockets.shelf(search=search, limit=limit), media_type="application/json")
+def shelf(
+    room: Room, search: str = "", after: str = "", limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = MAX_PAGE
+) -> Response:
+    """By shelfmark. Where there are more, the header Link has the address of the next page (RFC 8288)."""
+    lines, more_after = room.dockets.shelf(search=search, after=after, limit=limit)
+    response = Response(lines, media_type="application/json")
+    if more_after is not None:
+        asked = urlencode({"search": search, "after": more_after, "limit": limit})
+        response.headers["Link"] = f'</api/dockets?{asked}>; rel="next"'
+    return response
 
 
 @router.post("/dockets", operation_id="openDocket", status_code=201)

@@ -115,6 +115,11 @@ def folders(room: Room) -> list[FolderView]:
     return room.bundles.folders()
 
 
+@router.get("/bundles/{bundle_id}", operation_id="bundle")
+def bundle(room: Room, bundle_id: int) -> BundleView:
+    return room.bundles.one(bundle_id)
+
+
 @router.get("/bundles", operation_id="bundles")
 def bundles(room: Room) -> list[BundleView]:
     return room.bundles.all()
@@ -225,6 +230,11 @@ def write(room: Room, who: Who, wanted: Write) -> StepView:
 @router.get("/file-steps", operation_id="fileSteps")
 def steps(room: Room) -> list[StepView]:
     return room.steps.all()
+
+
+@router.get("/file-steps/{step_id}", operation_id="fileStep")
+def step(room: Room, step_id: int) -> StepView:
+    return room.steps.one(step_id)
 
 
 @router.post("/file-steps/{step_id}/take-back", operation_id="takeBackStep", status_code=202)

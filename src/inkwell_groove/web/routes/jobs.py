@@ -31,6 +31,12 @@ def jobs(room: Room) -> list[JobView]:
     return room.recent_jobs()
 
 
+@router.get("/jobs/{job_id}", operation_id="job")
+def job(room: Room, job_id: int) -> JobView:
+    """One job, and how far it is."""
+    return room.job(job_id)
+
+
 @router.post("/jobs/{job_id}/cancel", operation_id="cancelJob")
 def cancel(room: Room, job_id: int) -> JobView:
     return room.jobs.cancel(job_id)

@@ -6,7 +6,7 @@ import os
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import delete, func, insert, or_, select, update
+from sqlalchemy import ColumnElement, delete, func, insert, or_, select, true, update
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.description import clean_text
@@ -144,7 +144,17 @@ class Bundles(Part):
         )
         self.jobs.ask(session, BRING_IN, docket_id=None, subject=bundle.name, arguments=arguments)
 
+    def one(self, bundle_id: int) -> BundleView:
+        """Return one folder of files that was brought in. Raises Missing."""
+        with self._database.begin() as session:
+            bundle_row(session, bundle_id)
+        return self._views(Bundle.id == bundle_id, BundleFile.bundle_id == bundle_id)[0]
+
     def all(self) -> list[BundleView]:
+        """Return all folders of files that were brought in."""
+        return self._views(true(), true())
+
+    def _views(self, which: ColumnElement[bool], files_of: ColumnElement[bool]) -> list[BundleView]:
         with self._database.begin() as session:
             counts: dict[int, dict[str, int]] = {}
             altered = or_(BundleFile.path != BundleFile.origin_path, BundleFile.sha256 != BundleFile.origin_sha256)
@@ -155,16 +165,17 @@ class Bundles(Part):
                     func.count(),
                     func.sum(func.json_length(BundleFile.pending) > 0),
                     func.sum(altered),
-                ).group_by(BundleFile.bundle_id, BundleFile.kind)
+                )
+                .where(files_of)
+                .group_by(BundleFile.bundle_id, BundleFile.kind)
             )
             for bundle_id, kind, files, pending, changed in rows:
                 one = counts.setdefault(bundle_id, {})
                 one[kind] = files
                 if kind == "audio":
                     one[_PENDING], one[_ALTERED] = int(pending or 0), int(changed or 0)
-            return [
-                self._view(one, counts.get(one.id, {})) for one in session.scalars(select(Bundle).order_by(Bundle.id))
-            ]
+            bundles = session.scalars(select(Bundle).where(which).order_by(Bundle.id))
+            return [self._view(one, counts.get(one.id, {})) for one in bundles]
 
     def _finish(self, session: Session, job: Job, arguments: BringIn, result: dict[str, Any]) -> None:
         bundle_id = arguments.bundle_id

@@ -185,6 +185,14 @@ class Steps(Part):
             rows = session.scalars(select(FileStep).order_by(FileStep.id.desc()).limit(200))
             return [step_view(one) for one in rows]
 
+    def one(self, step_id: int) -> StepView:
+        """Return one step. Raises Missing."""
+        with self._database.begin() as session:
+            step = session.get(FileStep, step_id)
+            if step is None:
+                raise Missing(f"there is no step {step_id}", remedy="Look at the list of steps")
+            return step_view(step)
+
     def take_back(self, step_id: int, *, who: str) -> StepView:
         """Makes the files of a step what they were, byte for byte.
 
