@@ -144,17 +144,26 @@ def start(port: int, outside: Mapping[str, str]) -> str:
 
 
 def health(where: str) -> dict[str, object] | None:
-    """Return the application's health report, or None if it does not answer."""
+    """Return what the application says of itself, or None if it does not answer."""
     # Its certificate is made out to the names by which others know it. Nothing secret is sent or asked.
     context = ssl.create_default_context()
     context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
     try:
-        with urllib.request.urlopen(f"{where}/api/health", timeout=2, context=context) as answer:
+        with urllib.request.urlopen(f"{where}/api/ready", timeout=2, context=context) as answer:
             return dict(json.load(answer))
     except urllib.error.HTTPError as error:
         return dict(json.load(error))
     except (OSError, ValueError):
         return None
+
+
+def _not_well(answer: dict[str, object] | None) -> str:
+    """Return what a report says that is not well, to be put behind where the application runs."""
+    if answer is None:
+        return ", but it does not answer"
+    parts = answer.get("parts")
+    wrong = [one for one in parts if not one["is_well"]] if isinstance(parts, list) else []
+    return "".join(f", but {one['name']}: {one['words']}" for one in wrong)
 
 
 def stop() -> bool:
@@ -169,8 +178,7 @@ def status() -> list[str]:
         lines.append("application  not running. Start it with ./inkwell serve")
     else:
         answer = health(where)
-        well = answer is not None and answer.get("status") == "well"
-        detail = "" if well else f", but {(answer or {}).get('detail') or 'it does not answer'}"
+        detail = _not_well(answer)
         lines.append(f"application  running at {where}{detail}")
     base = database()
     pid = processes.running(base.record)

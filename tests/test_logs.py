@@ -92,3 +92,12 @@ def test_what_is_no_secret_is_left_as_it_is(capsys: pytest.CaptureFixture[str]) 
     event = json.loads(logged(capsys, kind="seal", seconds=1.5, files=["A/01.flac"], docket=None, sha256="ab" * 32))
     assert event["seconds"] == 1.5 and event["files"] == ["A/01.flac"] and event["docket"] is None
     assert event["sha256"] == "ab" * 32
+
+
+def test_what_a_request_or_a_job_logs_carries_its_number(capsys: pytest.CaptureFixture[str]) -> None:
+    with structlog.contextvars.bound_contextvars(request_id="4711", job_id=12):
+        structlog.get_logger().warning("within")
+    structlog.get_logger().warning("without")
+    within, without = (json.loads(line) for line in capsys.readouterr().out.splitlines())
+    assert (within["request_id"], within["job_id"]) == ("4711", 12)
+    assert "request_id" not in without and "job_id" not in without

@@ -33,6 +33,7 @@ def configure() -> None:
     """Set the log of this process up; called once as it starts."""
     structlog.configure(
         processors=[
+            structlog.contextvars.merge_contextvars,  # the number of the request or the job
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso", utc=True),
             structlog.processors.format_exc_info,

@@ -18,7 +18,7 @@ from inkwell_groove.web.guard import foreign
 from tests.live import Server
 from tests.people import PASSWORD, PEOPLE, client, cookie, shell, signed_in
 
-OPEN = {"health", "session", "signIn", "signOut", "signInElsewhere", "cameBack"}
+OPEN = {"health", "ready", "session", "signIn", "signOut", "signInElsewhere", "cameBack"}
 
 
 def operations() -> list[tuple[str, str, str, str]]:

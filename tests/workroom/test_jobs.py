@@ -158,7 +158,7 @@ def test_a_database_that_goes_away_is_told_and_comes_back_without_loss(tmp_path:
         with Server(new_schema(own), tmp_path / "media") as server:
             docket = server.open_docket("T-away")
             own.stop()
-            answer = server.api.get("/health")
+            answer = server.api.get("/dockets")
             assert answer.status_code == 503
             assert answer.json()["detail"] == "the database does not answer"
             assert "./inkwell" in answer.json()["remedy"]

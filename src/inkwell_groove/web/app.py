@@ -17,6 +17,7 @@ from inkwell_groove.web import access, forwarding, problems
 from inkwell_groove.web.guard import Guard
 from inkwell_groove.web.headers import SecureHeaders
 from inkwell_groove.web.leaving import LeavingEndsStreams
+from inkwell_groove.web.measured import Measured
 from inkwell_groove.web.routes import (
     artwork,
     collection,
@@ -30,6 +31,7 @@ from inkwell_groove.web.routes import (
     intake,
     jobs,
     ledger,
+    operations,
     parcels,
     people,
     plans,
@@ -96,6 +98,7 @@ def make_app(
         parcels,
         files,
         jobs,
+        operations,
         workers,
         ledger,
     ):
@@ -108,6 +111,7 @@ def make_app(
     app.add_middleware(LeavingEndsStreams)
     app.add_middleware(Guard, given=chosen)
     app.add_middleware(SecureHeaders)
+    app.add_middleware(Measured)
     return app
 
 

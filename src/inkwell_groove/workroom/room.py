@@ -48,6 +48,7 @@ from inkwell_groove.workroom.jobs.runner import JobRunner
 from inkwell_groove.workroom.ledger_book import LedgerBook
 from inkwell_groove.workroom.listening import Listening
 from inkwell_groove.workroom.nodes import Devices, Nodes
+from inkwell_groove.workroom.operations import Operations
 from inkwell_groove.workroom.packages.burning import Burning
 from inkwell_groove.workroom.packages.fixity import Fixity
 from inkwell_groove.workroom.packages.parcels import Parcels
@@ -259,6 +260,8 @@ class Workroom:
             node=self._node,
         )
         self.workers = Workers(self.database, self.media, self.events, self._facts())
+        self.operations = Operations(self.database, self.media, self.events, settings, self.collection)
+        self.operations.workers = self.workers.view
         if self._node is not None:
             self.workers.devices, self.discs.changed = self._devices, self.workers.say_so
         for part in (*parts, *many, self.choosing, self.taking_back):

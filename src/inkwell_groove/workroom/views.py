@@ -17,6 +17,7 @@ from inkwell_groove.core.tracks.found import Settings
 from inkwell_groove.core.transfer.chain import Chain
 from inkwell_groove.core.transfer.continuity import Fault
 from inkwell_groove.store.models import Artwork, Job, LedgerEntry, Package, Take, Upload, now
+from inkwell_groove.workroom.jobs.kind import HELD
 
 
 class View(BaseModel):
@@ -57,7 +58,7 @@ class JobView(View):
             kind=job.kind,
             docket_id=job.docket_id,
             subject=job.subject,
-            state=job.state,
+            state="waiting" if job.state == HELD else job.state,
             progress=job.progress,
             message=job.message,
             failure=Refusal.model_validate(job.failure) if job.failure else None,

@@ -1,4 +1,4 @@
-"""Jobs, news and health."""
+"""Jobs and news."""
 
 from __future__ import annotations
 
@@ -7,23 +7,14 @@ from collections.abc import AsyncIterator
 from typing import Annotated
 
 from fastapi import Header
-from pydantic import BaseModel
-from sqlalchemy import text
 from sse_starlette import EventSourceResponse, ServerSentEvent
 
-from inkwell_groove import __version__
-from inkwell_groove.web.access import ANYBODY
 from inkwell_groove.web.dependencies import Room
 from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.views import JobView
 
 router = Router("jobs")
 LastEventId = Annotated[str | None, Header(max_length=18, description="Sent by browsers that connect again.")]
-
-
-class Health(BaseModel):
-    status: str
-    version: str
 
 
 @router.get("/jobs", operation_id="jobs")
@@ -59,10 +50,3 @@ async def events(room: Room, last_event_id: LastEventId = None) -> EventSourceRe
             yield ServerSentEvent(data=json.dumps(event), id=told)
 
     return EventSourceResponse(stream(), ping=15)
-
-
-@router.get("/health", operation_id="health", openapi_extra=ANYBODY)
-def health(room: Room) -> Health:
-    with room.database.begin() as session:
-        session.execute(text("SELECT 1"))
-    return Health(status="well", version=__version__)

@@ -102,6 +102,11 @@ class Collection(Part):
         self._file_views: Kept[int, FoundView] = Kept(_VIEWS_KEPT)
         events.watch(self._hear, early=True)
 
+    @property
+    def is_ready(self) -> bool:
+        """Return whether the index was built."""
+        return self._ready.is_set()
+
     def start(self) -> None:
         self._changed.set()
         threading.Thread(target=self._follow, name="collection", daemon=True).start()

@@ -235,6 +235,8 @@ def _named(function: str) -> Any:
 
 def _run(order: Order) -> Result:
     assert _media is not None
+    structlog.contextvars.clear_contextvars()
+    structlog.contextvars.bind_contextvars(job_id=order.job_id)
     task = _RunningTask(order, _media.for_job(order.token, needs_space=order.needs_space))
     task.progress(0.0, "")
     try:
