@@ -20,6 +20,7 @@ from launcher import application, debian, processes
 from launcher.commands import run
 from launcher.database import Database
 from launcher.places import ROOT, CannotGoOn
+from tests.certificates import certificate_in
 from tests.launcher.inside import inkwell
 from tests.patience import PATIENCE_S, until
 
@@ -59,31 +60,9 @@ def test_it_serves_says_so_and_stops(tmp_path: Path) -> None:
     assert inkwell(tmp_path, "stop").stdout == "Nothing was running.\n"
 
 
-def certificate(folder: Path) -> dict[str, str]:
-    """A certificate of its own for a name that is not where it is asked, as a proxy's or a house's would be."""
-    files = {"INKWELL_TLS_CERTIFICATE": folder / "cert.pem", "INKWELL_TLS_KEY": folder / "key.pem"}
-    cert, key = files.values()
-    subprocess.run(
-        [
-            "openssl",
-            "req",
-            "-x509",
-            "-newkey",
-            "rsa:2048",
-            "-nodes",
-            "-days",
-            "1",
-            "-subj",
-            "/CN=archive.example",
-            "-keyout",
-            key,
-            "-out",
-            cert,
-        ],
-        check=True,
-        capture_output=True,
-    )
-    return {name: str(path) for name, path in files.items()}
+def _with_tls(folder: Path) -> dict[str, str]:
+    own, key = certificate_in(folder)
+    return {"INKWELL_TLS_CERTIFICATE": str(own), "INKWELL_TLS_KEY": str(key)}
 
 
 @pytest.mark.parametrize("with_tls", [False, True], ids=["http", "https"])
@@ -92,7 +71,7 @@ def test_it_serves_others_on_the_address_it_is_given(tmp_path: Path, with_tls: b
     port = processes.free_port()
     settings = {
         "INKWELL_HOST": "127.0.0.2",
-        **(certificate(tmp_path) if with_tls else {"INKWELL_PROXIES": "192.0.2.7"}),
+        **(_with_tls(tmp_path) if with_tls else {"INKWELL_PROXIES": "192.0.2.7"}),
     }
     where = f"{'https' if with_tls else 'http'}://127.0.0.2:{port}"
     try:

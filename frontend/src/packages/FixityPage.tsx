@@ -111,7 +111,7 @@ export function FixityPage() {
                 {size(data.storage.stored_bytes)}
                 <span className="quiet block">
                   {data.storage.waiting ? `${data.storage.waiting} not there yet` : "nothing waits to be brought there"}
-                  ; the disks keep {size(data.storage.cache_bytes)} of it
+                  ; up to {size(data.storage.cache_bytes)} of it stay on the disks
                 </span>
               </p>
               {data.storage.waiting > 0 && (

@@ -61,15 +61,19 @@ def _folders(given: Settings) -> Iterator[Checked]:
         "INKWELL_SECOND_ROOT": given.second_root,
         "INKWELL_TARGETS_ROOT": given.targets_root,
     } | {f"INKWELL_PLACES, {place.name}": place.path for place in given.places}
+    made_when_needed = ("INKWELL_MEDIA_ROOT", "INKWELL_TARGETS_ROOT")  # others may be disks that are not connected
     for name, folder in written.items():
         if folder is not None:
-            yield _folder(name, folder)
+            yield _folder(name, folder, may_be_made=name in made_when_needed)
     page = given.frontend_root / "index.html"
     yield Checked("INKWELL_FRONTEND_ROOT", page.is_file(), str(page) if page.is_file() else f"there is no {page}")
 
 
-def _folder(name: str, folder: Path) -> Checked:
+def _folder(name: str, folder: Path, *, may_be_made: bool) -> Checked:
     if not folder.is_dir():
+        above = next(one for one in folder.absolute().parents if one.is_dir())
+        if may_be_made and os.access(above, os.W_OK | os.X_OK):
+            return Checked(name, True, f"{folder} will be made when something is written there")
         return Checked(name, False, f"there is no folder {folder}")
     if not os.access(folder, os.R_OK | os.W_OK | os.X_OK):
         return Checked(name, False, f"this account may not write to {folder}")
