@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -15,11 +16,12 @@ from pydantic import ValidationError
 from inkwell_groove.core.errors import ProofFailed
 from inkwell_groove.store.bucket import Unreachable
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.store.media_bucket import MediaBucket, take_folder, was_asked_for
+from inkwell_groove.store.media_bucket import MediaBucket, fetch_package, take_folder, was_asked_for
 from inkwell_groove.store.object_storage import ObjectStorage
 from inkwell_groove.store.places import Place
 from inkwell_groove.store.settings import Settings
 from launcher.processes import free_port
+from tests.crashing import killed_at
 from tests.objects import Storage, storage_in
 
 SIDE = b"the sound of a side" * 10_000
@@ -132,6 +134,33 @@ def test_asking_for_a_take_says_that_it_is_in_use_and_leaves_when_it_was_written
     media.take(TAKE)
     assert path.stat().st_mtime == 2_000 and abs(path.stat().st_atime - time.time()) < 60
     was_asked_for(path.with_name("gone"))
+
+
+def test_killed_while_it_is_fetched_a_package_is_whole_or_not_there(media: MediaStore) -> None:
+    folder, data = media.package_here(FOLDER), dict(FILES)
+
+    class Kept:
+        """A bucket whose answers are at hand."""
+
+        def expected(self, _: str) -> dict[str, str]:
+            return EXPECTED
+
+        def fetch(self, _: str, name: str, target: Path, __: str) -> bool:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(data[name])
+            return True
+
+    kept = Kept()
+    bucket = MediaBucket(takes=kept, packages=kept)  # type: ignore[arg-type]
+    for number in range(1, 60):
+        point = killed_at(lambda: fetch_package(media, bucket, FOLDER), number)
+        there = {path.relative_to(folder).as_posix() for path in folder.rglob("*") if path.is_file()}
+        assert there in (set(), FILES.keys()), str(point)
+        media.clear_workspaces()
+        if point is None:
+            break
+        shutil.rmtree(folder, ignore_errors=True)
+    assert number > 3 and there == FILES.keys()
 
 
 def test_settings_say_how_the_bucket_is_reached_and_that_a_second_copy_is_elsewhere() -> None:

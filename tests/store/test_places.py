@@ -20,6 +20,7 @@ from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.places import Place
 from inkwell_groove.store.settings import Settings, settings_or_exit
 from inkwell_groove.store.settings import settings as cached
+from tests.crashing import killed_at
 from tests.owndisk import on_disk_of
 
 AMPLE = 10**12
@@ -144,6 +145,38 @@ def test_a_take_is_copied_to_another_disk_and_read_back(tmp_path: Path) -> None:
     is_there, data, mode, left = on_disk_of(2**20, vault, on_another_disk)
     assert is_there and data == b"a side" * 1_000
     assert (mode, left) == (0o444, [])
+
+
+def test_killed_while_a_take_goes_to_another_disk_it_is_whole_on_one_of_them(tmp_path: Path) -> None:
+    sound, vault = b"a side" * 1_000, tmp_path / "vault"
+
+    def on_another_disk() -> list[str]:
+        media = store(tmp_path, Place(name="vault", path=vault))
+        upload, take, passed = media.upload(7), media.take(digest(sound)), []
+
+        def work() -> None:
+            media.keep_take(upload, digest(sound))
+
+        for number in range(1, 40):
+            upload.write_bytes(sound)
+            point = killed_at(work, number)
+            take = media.take(digest(sound))
+            whole = [path for path in (upload, take) if path.exists() and path.read_bytes() == sound]
+            assert whole and (not take.exists() or take in whole), str(point)
+            if upload.exists():
+                work()  # as the job does that is run again
+            take = media.take(digest(sound))
+            assert take.read_bytes() == sound and take.is_relative_to(vault) and not upload.exists(), str(point)
+            media.clear_workspaces()
+            assert [path for room in media.places.workrooms() for path in room.iterdir()] == []
+            if point is None:
+                return passed
+            passed.append(point.name)
+            take.unlink()
+        raise AssertionError("it has more points than that")
+
+    passed = on_disk_of(2**20, vault, on_another_disk)
+    assert len(passed) > 4 and any("rename" in name for name in passed) and any("unlink" in name for name in passed)
 
 
 @settings(max_examples=40, deadline=None)
