@@ -6,18 +6,21 @@ import argparse
 import sys
 from collections.abc import Sequence
 from contextlib import closing
+from datetime import timedelta
 from pathlib import Path
 
 from inkwell_groove import logs
 from inkwell_groove.admin import restore
 from inkwell_groove.admin.backup import Backup, back_up, backups_in
 from inkwell_groove.admin.check_config import check_config
+from inkwell_groove.admin.prune import prune_jobs
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.disk import in_words
 from inkwell_groove.store.exclusive import exclusive_use
 from inkwell_groove.store.files import keep_private
 from inkwell_groove.store.media import MediaStore
+from inkwell_groove.store.models import now
 from inkwell_groove.store.settings import Settings, settings_or_exit
 from inkwell_groove.store.upgrading import bring_up_to_date
 from inkwell_groove.workroom.doctor.examination import examine
@@ -55,6 +58,9 @@ def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
         command.add_argument("folder", type=Path, help="where backups are kept")
         command.add_argument("--backup", default="", help="its name (default: the newest)")
         command.set_defaults(act=act)
+    command = commands.add_parser("prune", help="delete the rows of jobs that ended long ago; never evidence")
+    command.add_argument("--days", type=int, default=180, help="so long ago at least (default: 180)")
+    command.set_defaults(act=_prune)
     command = commands.add_parser("upgrade", help="bring the database's tables up to date, as a start does")
     command.set_defaults(act=_upgrade)
     commands.add_parser("check-config", help="say what is wrong with the settings").set_defaults(act=_check_config)
@@ -103,6 +109,13 @@ def _restore(given: Settings, arguments: argparse.Namespace) -> int:
     for one in findings:
         _say(f"{one.kind}: {one.where}\n    {one.what}. {one.remedy}.")
     _say(f"{backup.name} was restored; the doctor found {len(findings) or 'nothing that is'} not as it should be.")
+    return 0
+
+
+def _prune(given: Settings, arguments: argparse.Namespace) -> int:
+    with closing(Database(given.database_url)) as database:
+        count = prune_jobs(database, now() - timedelta(days=max(1, arguments.days)))
+    _say(f"{count} jobs were deleted.")
     return 0
 
 
