@@ -115,6 +115,13 @@ def test_what_was_backed_up_comes_back_on_another_path_to_the_byte_and_the_momen
     assert not (there.media_root / "work" / "17 x").exists()
 
 
+def test_nobody_else_can_read_a_backup(given: Settings, tmp_path: Path) -> None:
+    (tmp_path / "backups" / "objects").mkdir(mode=0o755)
+    back_up(given, tmp_path / "backups", say=quiet)
+    for name in ("objects", "backups"):
+        assert (tmp_path / "backups" / name).stat().st_mode & 0o007 == 0
+
+
 def test_a_second_backup_copies_what_is_new_alone(given: Settings, tmp_path: Path) -> None:
     first = back_up(given, tmp_path / "backups", say=quiet)
     write(given.media_root / "takes" / "ef" / "ef01", b"a new side")

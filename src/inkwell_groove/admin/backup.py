@@ -34,6 +34,7 @@ from inkwell_groove.core.fixity import sha256_of
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.dump import dump
 from inkwell_groove.store.durable import move_into_place, sync_file
+from inkwell_groove.store.files import keep_private
 from inkwell_groove.store.migrate import check_current, head_revision
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom.files.steps import nothing_else_runs
@@ -151,6 +152,8 @@ class _Making:
 
     def make(self) -> Backup:
         began_at = datetime.now(UTC)
+        for name in ("objects", "backups"):
+            keep_private(self._folder / name)  # names and digests of passwords are in it
         self._objects.clear_parts()
         for left in (self._folder / "backups").glob(f"*{_PART}"):
             shutil.rmtree(left)
