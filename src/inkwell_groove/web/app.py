@@ -45,6 +45,7 @@ from inkwell_groove.web.routes import (
     transfer,
     workers,
 )
+from inkwell_groove.web.supervised import supervised
 from inkwell_groove.workroom.room import Workroom
 
 
@@ -62,7 +63,8 @@ def make_app(
         room = Workroom(chosen, clock=clock, free_bytes=free_bytes)
         app.state.workroom = room
         room.start()
-        yield
+        async with supervised():
+            yield
         room.close()
 
     app = FastAPI(
