@@ -14,6 +14,7 @@ import argparse
 import asyncio
 import json
 import multiprocessing
+import os
 import random
 import shutil
 import statistics
@@ -146,6 +147,12 @@ def _begin_recording(server: Server, source: str) -> AtTheDeck:
     return deck
 
 
+def _stolen_s() -> float:
+    """Return for how long this machine's host gave its processors to others, since it started (proc_stat(5), steal)."""
+    with Path("/proc/stat").open(encoding="ascii") as lines:
+        return int(lines.readline().split()[8]) / os.sysconf("SC_CLK_TCK")
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--readers", type=int, default=200)
@@ -193,9 +200,11 @@ def _run(given: argparse.Namespace, root: Path, mariadb: Database) -> None:
         arguments = [one.address for one in servers], words, dockets, (given.readers, given.archivists), given.seconds
         people = multiprocessing.get_context("spawn").Process(target=_people, args=(far, *arguments))
         people.start()
+        stolen_before = _stolen_s()
         print("people come in", flush=True)
         times_s, answers, faults, streams_lost = near.recv()
         people.join()
+        stolen_s = _stolen_s() - stolen_before
         deck.do("stop")
         (take,) = deck.takes()
         truth = groove(1, music_s=given.seconds + 60)[0]
@@ -206,6 +215,8 @@ def _run(given: argparse.Namespace, root: Path, mariadb: Database) -> None:
         for at_s, took_s in times_s["search"]:
             searches[int(at_s // _SPAN_S)].append(1_000 * took_s)
         in_turn = (f"{statistics.median(took_ms):.0f}" for _, took_ms in sorted(searches.items()))
+        share = stolen_s / given.seconds / (os.cpu_count() or 1)
+        print(f"the machine's host took {share:.0%} of its processors away meanwhile")
         print(f"searches, the median of every {_SPAN_S} s in ms:", *in_turn)
         for what, asked in sorted(times_s.items()):
             found = sorted(took_s for _, took_s in asked)
