@@ -101,7 +101,7 @@ class FixityOverview(View):
 class Fixity(Part):
     """Checking, and restoring. `storage` tells what is in object storage."""
 
-    storage: Callable[[], StorageView | None]
+    storage: Callable[[], StorageView | None] = staticmethod(lambda: None)
 
     def __init__(self, database: Database, media: MediaStore, events: Events, given: Settings) -> None:
         super().__init__(database, media, events)
