@@ -176,6 +176,21 @@ def test_older_backups_are_given_up_and_what_the_others_share_stays(given: Setti
         restore.keep_newest(tmp_path / "backups", 0, say=quiet)
 
 
+def test_killed_while_older_ones_are_given_up_the_others_stay_whole(given: Settings, tmp_path: Path) -> None:
+    target, marks = tmp_path / "backups", iter(range(100))
+    back_up(given, target, say=quiet)
+    for number in range(1, 100):
+        write(given.media_root / "takes" / "ef" / "changing", b"%d" % next(marks))
+        newest = back_up(given, target, say=quiet)
+        point = killed_at(lambda: restore.keep_newest(target, 1, say=quiet), number)
+        for one in backups_in(target):
+            assert restore.check(target, one, say=quiet) == [], str(point)
+        assert newest.name in {one.name for one in backups_in(target)}, str(point)
+        if point is None:
+            break
+    assert number > 2 and len(backups_in(target)) == 1
+
+
 def test_only_what_is_empty_is_restored_to(given: Settings, mariadb: MariaDb, tmp_path: Path) -> None:
     made = back_up(given, tmp_path / "backups", say=quiet)
     with pytest.raises(Refused, match="has files already"):
@@ -217,7 +232,7 @@ def test_a_folder_that_is_not_there_or_lies_within_is_refused(given: Settings, t
 
 
 def test_two_backups_at_once_to_one_folder_are_refused(given: Settings, tmp_path: Path) -> None:
-    with backups._alone_in(tmp_path / "backups"), pytest.raises(Conflict, match="another backup"):
+    with backups.alone_in(tmp_path / "backups"), pytest.raises(Conflict, match="another backup"):
         back_up(given, tmp_path / "backups", say=quiet)
 
 
@@ -260,11 +275,16 @@ def test_what_is_moved_while_the_database_is_dumped_is_in_the_backup_all_the_sam
         dump(url, target)
         (given.media_root / "uploads" / "7").rename(given.media_root / "takes" / "ab" / "7777")
         write(given.media_root / "uploads" / "8", b"it came meanwhile")
+        write(given.media_root / "steps" / "4" / "beside", b"what leads back, written anew")
+        (given.media_root / "steps" / "4" / "beside").rename(given.media_root / "steps" / "4" / "journal")
 
     monkeypatch.setattr(backups, "dump", moving)
     made = back_up(given, tmp_path / "backups", say=quiet)
     paths = {one.path for one in made.entries()}
     assert {"uploads/7", "uploads/8", "takes/ab/7777"} <= paths
+    journal = next(one for one in made.entries() if one.path == "steps/4/journal")
+    data = objects_in(tmp_path / "backups").path(journal.sha256).read_bytes()
+    assert data == b"what leads back, written anew", "of a file that was written anew meanwhile the newer one is kept"
     assert not any((root / contents.HELD).exists() for root in contents.roots_of(given).values())
 
 

@@ -40,7 +40,7 @@ from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom.files.steps import nothing_else_runs
 
 FORM = 1  # of a backup's files
-_FACTS, _MANIFEST, _DUMP, _LOCK, _PART = "backup.json", "manifest.jsonl.gz", "database.sql.gz", "in use", ".part"
+_FACTS, _MANIFEST, _DUMP, _LOCK, PART = "backup.json", "manifest.jsonl.gz", "database.sql.gz", "in use", ".part"
 _STEPS_WAIT_S = 900.0
 Say = Callable[[str], None]
 
@@ -106,6 +106,8 @@ def backups_in(folder: Path) -> list[Backup]:
         raise Missing("there is no such folder", where=str(folder), remedy="Connect its disk, or make it")
     found = []
     for path in sorted((folder / "backups").glob(f"*/{_FACTS}")):
+        if path.parent.name.endswith(PART):
+            continue  # half made, or half given up
         try:
             facts = Facts.model_validate_json(path.read_bytes())
         except ValidationError as cause:
@@ -136,7 +138,7 @@ def back_up(given: Settings, folder: Path, *, say: Say) -> Backup:
                 f"it lies in the folder '{name}' of what is backed up", where=str(folder), remedy="Choose another"
             )
     check_current(given.database_url)
-    with _alone_in(folder):
+    with alone_in(folder):
         return _Making(given, folder, roots, earlier[-1] if earlier else None, say).make()
 
 
@@ -155,19 +157,20 @@ class _Making:
         for name in ("objects", "backups"):
             keep_private(self._folder / name)  # names and digests of passwords are in it
         self._objects.clear_parts()
-        for left in (self._folder / "backups").glob(f"*{_PART}"):
+        for left in (self._folder / "backups").glob(f"*{PART}"):
             shutil.rmtree(left)
-        beside = self._folder / "backups" / f"{began_at:%Y%m%dT%H%M%S.%f}Z{_PART}"
+        beside = self._folder / "backups" / f"{began_at:%Y%m%dT%H%M%S.%f}Z{PART}"
         beside.mkdir(parents=True)
         self._say("copying what is not in an earlier backup")
         self._copy(self._found(contents.tops_of(self._roots)))
         self._entries.clear()  # what is gone by the time of the dump is no part of the backup
-        with self._held_fast() as held, self._no_step_on_files():
-            self._say("dumping the database")
-            held.hold()
-            dump(self._given.database_url, beside / _DUMP)
-            held.hold()  # what came while the dump was begun
-            self._copy(self._found(contents.altered(self._roots)))
+        with self._held_fast() as held:
+            with self._no_step_on_files():
+                self._say("dumping the database")
+                held.hold()
+                dump(self._given.database_url, beside / _DUMP)
+                held.hold()  # what came while it was dumped
+                self._copy(self._found(contents.altered(self._roots)))
             self._copy(held.found())
         self._say("copying what came meanwhile")
         self._copy(self._found(contents.lasting(self._roots)))
@@ -194,7 +197,7 @@ class _Making:
         )
         (beside / _FACTS).write_text(facts.model_dump_json(indent=1), "utf-8")
         sync_file(beside / _FACTS)
-        target = beside.with_name(beside.name.removesuffix(_PART))
+        target = beside.with_name(beside.name.removesuffix(PART))
         move_into_place(beside, target)
         return Backup(target, facts)
 
@@ -281,14 +284,18 @@ class _HeldFast:
         self._seen: dict[tuple[str, str], contents.Found] = {}
 
     def hold(self) -> None:
-        """Link what is there now and was not before."""
+        """Link what is there now and was not before, or is another file by now.
+
+        A row speaks of a file that was written before it was: the newer one is right.
+        """
         for name, tops in contents.passing(self._roots).items():
             for one in contents.walk(name, self._roots[name], tops):
-                link = self._links[name] / one.path
-                if (one.root, one.path) in self._seen or one.is_folder:
+                link, before = self._links[name] / one.path, self._seen.get((one.root, one.path))
+                if one.is_folder or (before is not None and before.known.st_ino == one.known.st_ino):
                     self._seen.setdefault((one.root, one.path), one)
                     continue
                 link.parent.mkdir(parents=True, exist_ok=True)
+                link.unlink(missing_ok=True)
                 try:
                     os.link(one.at, link)
                 except FileNotFoundError:
@@ -306,12 +313,13 @@ class _HeldFast:
 
 
 @contextmanager
-def _alone_in(folder: Path) -> Iterator[None]:
+def alone_in(folder: Path) -> Iterator[None]:
+    """Keep other processes from making backups in a folder, or giving them up, within the block. Raises Conflict."""
     with (folder / _LOCK).open("a") as file:
         try:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError as cause:
             raise Conflict(
-                "another backup is being made, checked or restored there", where=str(folder), remedy="Wait for its end"
+                "another backup is being made or given up there", where=str(folder), remedy="Wait for its end"
             ) from cause
         yield

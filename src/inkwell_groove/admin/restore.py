@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from inkwell_groove.admin import contents
-from inkwell_groove.admin.backup import Backup, Entry, Say, backups_in, objects_in
+from inkwell_groove.admin.backup import PART, Backup, Entry, Say, alone_in, backups_in, objects_in
 from inkwell_groove.core.errors import Conflict, Missing, ProofFailed, Refused
 from inkwell_groove.store.dump import load, tables_of
 from inkwell_groove.store.durable import sync_tree
@@ -120,18 +120,18 @@ def _check_can_be_restored(given: Settings, backup: Backup, roots: Mapping[str, 
 def keep_newest(folder: Path, count: int, *, say: Say) -> int:
     """Give up all backups of a folder but the newest ones; return how many bytes were freed.
 
-    Raises Conflict for fewer than one.
+    Raises Conflict for fewer than one, or while a backup is made there.
     """
     if count < 1:
         raise Conflict("at least one backup is kept", where="--keep", remedy="Delete the folder by hand if you mean it")
-    found = backups_in(folder)
-    for one in found[:-count]:
-        # Without its facts it counts for nothing: killed now, it is half removed and half a backup of nobody.
-        shutil.rmtree(one.folder.rename(one.folder.with_name(f"{one.name}.part")))
-        say(f"gave up {one.name}")
-    wanted = {entry.sha256 for one in backups_in(folder) for entry in one.entries()}
-    objects = objects_in(folder)
-    return sum(objects.remove(sha256) for sha256 in list(objects.names()) if sha256 not in wanted)
+    with alone_in(folder):
+        for one in backups_in(folder)[:-count]:
+            # Under that name it counts for nothing: killed now, it is removed by the next backup.
+            shutil.rmtree(one.folder.rename(one.folder.with_name(f"{one.name}{PART}")))
+            say(f"gave up {one.name}")
+        wanted = {entry.sha256 for one in backups_in(folder) for entry in one.entries()}
+        objects = objects_in(folder)
+        return sum(objects.remove(sha256) for sha256 in list(objects.names()) if sha256 not in wanted)
 
 
 def _target(root: Path, entry: Entry) -> Path:
