@@ -112,6 +112,14 @@ def socket_to(server: Server, path: str, **options: Any) -> ClientConnection:
     return connect(f"ws://127.0.0.1:{server.port}/api{path}", proxy=None, legacy=True, **options)
 
 
+def lies_at(truth: np.ndarray, part: np.ndarray) -> int:
+    """Return where a stretch of samples lies in what was played."""
+    for at in np.flatnonzero(truth[: len(truth) - len(part), 0] == part[0, 0]):
+        if np.array_equal(truth[at : at + len(part)], part):
+            return int(at)
+    raise AssertionError("not there")
+
+
 class Browser:
     """Sends samples as the page does, keeps what is not safe, and goes on where the server says."""
 
@@ -139,6 +147,12 @@ class Browser:
             block = Block(self.sent // 2_048, self.sent, self.sent / 48_000, self.data[self.sent : self.sent + size])
             socket.send(render(block))
             self.sent += size
+
+    def check_recorded(self, samples: np.ndarray) -> None:
+        """Check a recording that was stopped once nearly all was there: it is a stretch of what was sent, unbroken."""
+        assert len(samples) >= BROWSER_SAMPLES - 4_096
+        start = lies_at(self.data, samples[:100])
+        np.testing.assert_array_equal(samples, self.data[start : start + len(samples)])
 
     def until_recorded(self, samples: int) -> None:
         def recorded() -> bool:

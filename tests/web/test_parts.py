@@ -17,6 +17,7 @@ from inkwell_groove.core import errors
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.database import DatabaseAway
 from inkwell_groove.store.disk import DiskFull
+from inkwell_groove.store.dump import DumpFailed
 from inkwell_groove.store.exclusive import InUse
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.web.guard import Guard, foreign
@@ -109,7 +110,8 @@ def test_every_error_that_can_reach_a_client_has_a_status() -> None:
         below = kind.__subclasses__()
         return [leaf for one in below for leaf in leaves(one)] if below else [kind]
 
-    elsewhere = {errors.ProofFailed, errors.Cancelled, InUse}  # in jobs, or before anybody can ask
+    # In jobs, before anybody can ask, or in commands.
+    elsewhere = {errors.ProofFailed, errors.Cancelled, InUse, DumpFailed}
     for kind in (*leaves(InkwellError), DatabaseAway, DiskFull):
         if kind not in elsewhere:
             assert any(issubclass(kind, known) for known, _ in _STATUS), kind

@@ -13,7 +13,7 @@ import pytest
 from inkwell_groove.core.audio import bext, riff
 from launcher.database import Database
 from tests.carriers import RATE_HZ, groove, write_carrier
-from tests.deck import BROWSER_SAMPLES, AtTheDeck, Browser, disconnect_all, lies_in, samples_of, socket_to
+from tests.deck import BROWSER_SAMPLES, AtTheDeck, Browser, disconnect_all, lies_at, lies_in, samples_of, socket_to
 from tests.heldclock import HeldClock
 from tests.live import Server, new_schema
 from tests.patience import PATIENCE_S
@@ -223,13 +223,6 @@ def test_a_block_that_goes_wrong_is_told_at_its_place(decks: Server, trouble: st
         at = fault["at_sample"]
         start = lies_at(truth, samples[at - 500 : at])
         np.testing.assert_array_equal(samples[at : at + 5_000], truth[start + 500 + 960 :][:5_000])
-
-
-def lies_at(truth: np.ndarray, part: np.ndarray) -> int:
-    for at in np.flatnonzero(truth[: len(truth) - len(part), 0] == part[0, 0]):
-        if np.array_equal(truth[at : at + len(part)], part):
-            return int(at)
-    raise AssertionError("not there")
 
 
 def test_the_loudest_passage_sets_the_gain(decks: Server) -> None:
@@ -466,7 +459,7 @@ def test_what_a_browser_sends_is_recorded_bit_for_bit_across_a_cut_connection(de
     socket.close()
     take = browser.take()
     samples = samples_of(decks, take)
-    np.testing.assert_array_equal(samples, browser.data[BROWSER_SAMPLES - len(samples) :])
+    browser.check_recorded(samples)
     assert take["transferred"]["faults"] == []
 
 
@@ -502,7 +495,7 @@ def test_after_a_killed_server_the_browser_goes_on_in_the_same_take(own: Server)
     socket.close()
     take = browser.take()
     samples = samples_of(own, take)
-    np.testing.assert_array_equal(samples, browser.data[BROWSER_SAMPLES - len(samples) :])
+    browser.check_recorded(samples)
     assert take["transferred"]["faults"] == []
     assert "the browser goes on from here" in take["note"]
 
