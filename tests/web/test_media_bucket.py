@@ -156,6 +156,16 @@ def test_what_is_damaged_there_is_found_and_restored_from_the_second_copy(
     assert (finding["file"], finding["state"]) == (name, "damaged") and "object storage" in finding["words"]
     assert house.api.get(f"/packages/{package_id}/package.zip").json()["detail"].startswith("it is not what it was")
 
+    # Where the second copy is damaged too nothing is put on a disk: half a package would pass for one that is here.
+    folder = package_folder(house, sealed)
+    second = Path(house.environment["INKWELL_SECOND_ROOT"]) / docket(house, sealed)["packages"][-1]["folder"] / name
+    second.chmod(0o644)
+    second.write_bytes(good[:-1] + b"!")
+    house.post(f"/packages/{package_id}/restoring")
+    house.wait_for_jobs()
+    assert failed(house, "restore package")["what"] == "it is not what it was" and not folder.exists()
+    second.write_bytes(good)
+
     house.post(f"/packages/{package_id}/restoring")
     house.wait_for_jobs()
     assert fixity_of(house, sealed)["findings"] == []

@@ -67,11 +67,29 @@ def restore_package(arguments: OfPackage, task: Task) -> Result:
     What was damaged is kept in `set aside` beside the packages.
     """
     media = task.media
-    folder, expected = media.package_here(arguments.folder), arguments.expected
-    copies = _Copies(arguments, media)
-    folder.mkdir(parents=True, exist_ok=True)
+    folder, copies = media.package_here(arguments.folder), _Copies(arguments, media)
+    if folder.is_dir():
+        restored = _put_right(folder, copies, arguments, task)
+    else:
+        folder, root = media.new_package(arguments.folder, arguments.size_bytes)
+        with media.workspace(root.parent) as work:  # broken off, it leaves no package of which half is missing
+            restored = _put_right(work, copies, arguments, task)
+            work.chmod(0o755)
+            move_into_place(work, folder)
+    left = [one.model_dump() for one in check_folder(folder, arguments.expected) if one.state != "sound"]
+    return {
+        "findings": left,
+        "files": len(arguments.expected),
+        "restored": restored,
+        "second_copy": _second(arguments, media),
+        "store_again": copies.forget_damaged(),
+    }
+
+
+def _put_right(folder: Path, copies: _Copies, arguments: OfPackage, task: Task) -> list[dict[str, str]]:
+    """Put the files of a package right in a folder; return those that were, and where each came from."""
     restored = []
-    wrong = [one for one in check_folder(folder, expected) if one.state in ("damaged", "missing", "moved")]
+    wrong = [one for one in check_folder(folder, arguments.expected) if one.state in ("damaged", "missing", "moved")]
     for index, one in enumerate(wrong):
         task.progress(index / max(1, len(wrong)), f"restoring {one.file}")
         path = folder / one.file
@@ -87,21 +105,14 @@ def restore_package(arguments: OfPackage, task: Task) -> Result:
         if source is None:
             continue
         if one.state == "damaged":
-            kept = media.set_aside(arguments.folder) / one.file
+            kept = task.media.set_aside(arguments.folder) / one.file
             kept.parent.mkdir(parents=True, exist_ok=True)
             kept.unlink(missing_ok=True)
             os.link(path, kept)
         beside.replace(path)
         sync_folder(path.parent)
         restored.append({"file": one.file, "from": source})
-    left = [one.model_dump() for one in check_folder(folder, expected) if one.state != "sound"]
-    return {
-        "findings": left,
-        "files": len(expected),
-        "restored": restored,
-        "second_copy": _second(arguments, media),
-        "store_again": copies.forget_damaged(),
-    }
+    return restored
 
 
 class _Copies:
