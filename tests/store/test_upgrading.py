@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import threading
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
@@ -158,6 +159,20 @@ def test_tables_of_a_newer_version_are_refused_in_a_sentence_and_left_alone(give
             refuse()
         assert "Start the version that it was last used with, or a newer one" in str(refusal.value)
     assert state(given.database_url) == before
+
+
+def test_what_takes_longer_than_any_answer_may_is_waited_for(given: Settings, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Another process's upgrade here; a change of a table with very many rows goes the same way."""
+    monkeypatch.setattr("inkwell_groove.store.database._ANSWER_WITHIN_S", 1)
+    engine = create_engine(given.database_url)
+    with closing(engine.connect()) as other:
+        other.execute(text("SELECT GET_LOCK(CONCAT('inkwell upgrade ', DATABASE()), 0)"))
+        letting_go = threading.Timer(2.5, lambda: other.execute(text("DO RELEASE_ALL_LOCKS()")))
+        letting_go.start()
+        bring_up_to_date(given)
+        letting_go.join()
+    engine.dispose()
+    check_current(given.database_url)
 
 
 def test_two_servers_that_start_at_once_take_turns(given: Settings) -> None:

@@ -130,9 +130,8 @@ def _write(folder: Path, note: Note) -> None:
 @contextmanager
 def _alone(database_url: str) -> Iterator[Engine]:
     """Yield an engine while no other process brings these tables up to date."""
-    engine = create_engine(
-        database_url, poolclass=NullPool, hide_parameters=True, connect_args=connection_options(database_url)
-    )
+    options = connection_options(database_url, has_time=True)
+    engine = create_engine(database_url, poolclass=NullPool, hide_parameters=True, connect_args=options)
     try:
         with engine.connect() as connection:
             name = connection.execute(text("SELECT CONCAT('inkwell upgrade ', DATABASE())")).scalar_one()

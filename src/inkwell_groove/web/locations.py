@@ -10,8 +10,8 @@ from starlette.responses import Response
 from inkwell_groove.workroom.authorities.headings import MergeView
 from inkwell_groove.workroom.disc.views import DiscView
 from inkwell_groove.workroom.files.views import BundleView, StepView
-from inkwell_groove.workroom.packages.fixity import FixityOverview
 from inkwell_groove.workroom.packages.sealing import SealAsked
+from inkwell_groove.workroom.packages.views import FixityOverview
 from inkwell_groove.workroom.sources.views import LookUpView, ShelfLookUpView
 from inkwell_groove.workroom.taking_back import TakenBackView
 from inkwell_groove.workroom.views import JobView

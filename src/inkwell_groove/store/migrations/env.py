@@ -9,7 +9,7 @@ from inkwell_groove.store.database import connection_options
 from inkwell_groove.store.models import Base
 
 url = context.config.attributes["url"]
-engine = create_engine(url, poolclass=pool.NullPool, connect_args=connection_options(url))
+engine = create_engine(url, poolclass=pool.NullPool, connect_args=connection_options(url, has_time=True))
 with engine.connect() as connection:
     context.configure(connection=connection, target_metadata=Base.metadata, compare_type=True)
     with context.begin_transaction():

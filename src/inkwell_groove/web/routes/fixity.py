@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from inkwell_groove.web.dependencies import Room, Who
 from inkwell_groove.web.routing import Router
-from inkwell_groove.workroom.packages.fixity import FixityOverview
+from inkwell_groove.workroom.packages.views import FixityOverview
 from inkwell_groove.workroom.views import JobView
 
 router = Router("fixity")

@@ -29,7 +29,8 @@ from inkwell_groove.workroom.jobs.arguments import OfPackage, OfTake
 from inkwell_groove.workroom.jobs.kind import AnyKind, Arguments, JobKind, Lane, Result, finish_nothing, under_way
 from inkwell_groove.workroom.jobs.pieces import ENDED, Piece
 from inkwell_groove.workroom.leases import Leases
-from inkwell_groove.workroom.packages.fixity import StorageView, of_package
+from inkwell_groove.workroom.packages.fixity import of_package
+from inkwell_groove.workroom.packages.views import StorageView
 from inkwell_groove.workroom.part import Part
 
 STORE, STORE_TAKE, STORE_PACKAGE = "to object storage", "take to object storage", "package to object storage"
