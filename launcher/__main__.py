@@ -1,18 +1,17 @@
-"""./inkwell setup | demo | serve | worker | stop | status | doctor | admin | account | test"""
+"""./inkwell setup | demo | serve | worker | stop | status | admin | account | wheel | test"""
 
 from __future__ import annotations
 
 import argparse
-import getpass
 import os
 import subprocess
 import sys
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from launcher import account, application, debian, environment, frontend, processes, standins, testing
+from launcher import account, application, debian, environment, frontend, processes, standins, testing, wheel
 from launcher.commands import run
-from launcher.places import PYTHON, ROOT, CannotGoOn, say, var
+from launcher.places import INKWELL, PYTHON, ROOT, CannotGoOn, say, var
 
 
 def main(words: Sequence[str] | None = None) -> int:
@@ -49,17 +48,16 @@ def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
     commands.add_parser("stop", help="end what was started, and nothing else").set_defaults(act=_stop)
     commands.add_parser("status", help="say what runs").set_defaults(act=_status)
     commands.add_parser("setup", help="install and build, start nothing").set_defaults(act=_setup)
-    command = commands.add_parser("doctor", help="say what is not as it should be in the store and the database")
-    command.add_argument("--mend", action="store_true", help="put right what is safe; no server may run")
-    command.add_argument("--thorough", action="store_true", help="read every recording and compare it with its digest")
-    command.set_defaults(act=_doctor)
-    command = commands.add_parser("admin", help="back up, restore, check the settings; see ./inkwell admin --help")
+    command = commands.add_parser("admin", help="back up, examine, check the settings; see ./inkwell admin --help")
     command.add_argument("words", nargs=argparse.REMAINDER)
     command.set_defaults(act=_admin)
     command = commands.add_parser("account", help="make an account, for a server that others reach")
     command.add_argument("name")
     command.add_argument("role", choices=("reader", "archivist", "keeper"))
     command.set_defaults(act=_account)
+    command = commands.add_parser("wheel", help="build the package that pip installs elsewhere")
+    command.add_argument("folder", type=Path, nargs="?", default=Path("dist"), help="where it is put (default: dist)")
+    command.set_defaults(act=_wheel)
     command = commands.add_parser("dependencies", help="list what is pinned, since when, under which licence")
     command.add_argument("--licences", action="store_true", help="write docs/licences.md")
     command.set_defaults(act=_dependencies)
@@ -86,8 +84,8 @@ def _setup(_: argparse.Namespace) -> int:
 
 
 def _serve(arguments: argparse.Namespace) -> int:
-    application.check_environment()
     _setup(arguments)
+    application.check_settings()
     _start(arguments, {})
     return 0
 
@@ -98,8 +96,8 @@ def _demo(arguments: argparse.Namespace) -> int:
             "The demo archive is for this machine alone. Leave INKWELL_HOST and INKWELL_SIGN_IN out, or start without "
             "it: ./inkwell serve"
         )
-    application.check_environment()
     _setup(arguments)
+    application.check_settings()
     archive = var() / "demo"
     make: list[str | Path] = [PYTHON, "-m", "inkwell_groove.demo", "--archive", archive]
     make += ["--full-length"] if arguments.full_length else []
@@ -133,35 +131,22 @@ def _worker(arguments: argparse.Namespace) -> int:
         pass
     env = {**os.environ, **application.environment(application.DEFAULT_PORT, {})}
     options = ["--lanes", arguments.lanes, "--processes", arguments.processes]
-    command = [str(PYTHON), "-m", "inkwell_groove.workroom.worker", *options]
-    os.execve(PYTHON, command, env)
+    os.execve(PYTHON, [*map(str, INKWELL), "worker", *options], env)
 
 
 def _account(arguments: argparse.Namespace) -> int:
-    """Ask for the password, or read it from standard input."""
     _setup(arguments)
+    application.check_settings()
     if application.has_own_database():
         application.database().ensure_running()
-    password = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline()
-    env = application.environment(application.DEFAULT_PORT, {})
-    run([PYTHON, "-m", "inkwell_groove.store.upgrading"], what="Bringing the database up to date", env=env)
-    make = [PYTHON, "-m", "inkwell_groove.web.account", arguments.name, arguments.role]
-    say(run(make, what="Making the account", env=env, given=f"{password.rstrip()}\n").strip())
-    return 0
-
-
-def _doctor(arguments: argparse.Namespace) -> int:
-    """Examine the store; return 1 if something is left that is not as it should be."""
-    options = [f"--{name}" for name in ("mend", "thorough") if getattr(arguments, name)]
-    return _with_database("inkwell_groove.workroom.doctor", options)
+    env = {**os.environ, **application.environment(application.DEFAULT_PORT, {})}
+    run([*INKWELL, "admin", "upgrade"], what="Bringing the database up to date", env=env)
+    make = [*map(str, INKWELL), "account", arguments.name, arguments.role]
+    return subprocess.run(make, env=env, check=False).returncode
 
 
 def _admin(arguments: argparse.Namespace) -> int:
-    return _with_database("inkwell_groove.admin", arguments.words)
-
-
-def _with_database(module: str, words: Sequence[str]) -> int:
-    """Run a module of the application while the database runs, started for it if need be; return how it ended."""
+    """Run it while the database runs, started for it if need be; return how it ended."""
     environment.ensure()
     account.become(account.own())
     base = application.database()
@@ -170,10 +155,16 @@ def _with_database(module: str, words: Sequence[str]) -> int:
         base.ensure_running()
     env = {**os.environ, **application.environment(application.DEFAULT_PORT, {})}
     try:
-        return subprocess.run([str(PYTHON), "-m", module, *words], env=env, check=False).returncode
+        return subprocess.run([*map(str, INKWELL), "admin", *arguments.words], env=env, check=False).returncode
     finally:
         if starts_database:
             base.stop()
+
+
+def _wheel(arguments: argparse.Namespace) -> int:
+    for path in wheel.build(arguments.folder):
+        say(str(path))
+    return 0
 
 
 def _dependencies(arguments: argparse.Namespace) -> int:

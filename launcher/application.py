@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
 import json
 import os
 import ssl
@@ -15,7 +14,7 @@ from pathlib import Path
 from launcher import processes
 from launcher.commands import run
 from launcher.database import Database
-from launcher.places import FRONTEND, PYTHON, CannotGoOn, var
+from launcher.places import INKWELL, PYTHON, CannotGoOn, var
 
 DEFAULT_PORT = 8420
 _LOOPBACK = ("127.0.0.1", "localhost", "::1")
@@ -41,22 +40,14 @@ def has_own_database() -> bool:
 
 def environment(port: int, outside: Mapping[str, str]) -> dict[str, str]:
     """Return the settings for the application. The caller's own environment variables override them."""
-    demo = var() / "demo"
-    settings = {
-        "INKWELL_MEDIA_ROOT": str(var() / "media"),
-        "INKWELL_FRONTEND_ROOT": str(FRONTEND / "dist"),
-        "INKWELL_TARGETS_ROOT": str(var() / "targets"),
-        "INKWELL_CARRIERS_ROOT": str(demo / "carriers"),
-        "INKWELL_DISCS_ROOT": str(demo / "discs"),
-        "INKWELL_FILES_ROOT": str(demo / "files"),
-        **outside,
-    }
+    settings = {"INKWELL_VAR": str(var()), "INKWELL_TARGETS_ROOT": str(var() / "targets"), **outside}
     if has_own_database():
         settings["INKWELL_DATABASE_URL"] = database().url
     # The port is an option of the command, whose default is the environment's.
     return {
         **settings,
         **{name: os.environ[name] for name in settings if name in os.environ},
+        "INKWELL_VAR": str(var()),  # wherever the process runs
         "INKWELL_PORT": str(port),
     }
 
@@ -84,35 +75,9 @@ def address() -> str | None:
     return _address_file().read_text()
 
 
-def check_environment() -> None:
-    """Raise CannotGoOn for settings with which the application could not start."""
-    names = ("INKWELL_TLS_CERTIFICATE", "INKWELL_TLS_KEY")
-    given = [name for name in names if os.environ.get(name)]
-    if len(given) == 1:
-        raise CannotGoOn(f"{given[0]} is set, and its companion is not. Set {' and '.join(names)}, or neither.")
-    for name in given:
-        if not Path(os.environ[name]).is_file():
-            raise CannotGoOn(f"{name}: there is no file {os.environ[name]}. Give the path of a PEM file.")
-    if host() not in _LOOPBACK:
-        try:
-            ipaddress.ip_address(host())
-        except ValueError:
-            raise CannotGoOn(
-                f"INKWELL_HOST={host()} is not an address. Give one of this machine's addresses, or 0.0.0.0 for all, "
-                "and the names by which others reach it in INKWELL_NAMES."
-            ) from None
-        if not given and not os.environ.get("INKWELL_PROXIES"):
-            raise CannotGoOn(
-                f"INKWELL_HOST={host()}: passwords would travel in the clear. Set INKWELL_TLS_CERTIFICATE and "
-                "INKWELL_TLS_KEY, or name the proxy that others reach it through in INKWELL_PROXIES."
-            )
-    for proxy in filter(None, os.environ.get("INKWELL_PROXIES", "").replace(" ", "").split(",")):
-        try:
-            ipaddress.ip_network(proxy)
-        except ValueError:
-            raise CannotGoOn(
-                f"INKWELL_PROXIES: {proxy} is neither an address nor a network. Write 192.0.2.7 or 192.0.2.0/24."
-            ) from None
+def check_settings() -> None:
+    """Raise CannotGoOn with a sentence on each setting that cannot be meant."""
+    run([PYTHON, "-m", "inkwell_groove.store.settings"], what="Reading the settings")
 
 
 def start(port: int, outside: Mapping[str, str]) -> str:
@@ -127,9 +92,9 @@ def start(port: int, outside: Mapping[str, str]) -> str:
     if not processes.port_is_free(port, host()):
         raise CannotGoOn(f"Port {port} is in use by another program. Choose another: ./inkwell serve --port {port + 1}")
     env = environment(port, outside)
-    run([PYTHON, "-m", "inkwell_groove.store.upgrading"], what="Bringing the database up to date", env=env)
+    run([*INKWELL, "admin", "upgrade"], what="Bringing the database up to date", env=env)
     log = var() / "log" / "application.log"
-    pid = processes.start([PYTHON, "-m", "inkwell_groove.web"], record=_record(), log=log, env=env)
+    pid = processes.start([*INKWELL, "serve"], record=_record(), log=log, env=env)
     where = address_at(port)
     _address_file().write_text(where)
     until = time.monotonic() + _PATIENCE_S

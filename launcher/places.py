@@ -8,6 +8,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 VENV = ROOT / ".venv"
 PYTHON = VENV / "bin" / "python"
+INKWELL = (PYTHON, "-m", "inkwell_groove")  # what is the command `inkwell` where the application is installed
 FRONTEND = ROOT / "frontend"
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import anyio._backends._asyncio  # noqa: F401 - otherwise each server imports it at its first request
 
-import inkwell_groove.web.__main__
+import inkwell_groove.web.serve
 import inkwell_groove.workroom.jobs.house
 import inkwell_groove.workroom.worker  # noqa: F401 - importing them is the purpose
 from inkwell_groove.catalogues import connection

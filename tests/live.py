@@ -74,15 +74,15 @@ def _query(mariadb: Database, sql: str) -> None:
 
 
 def _serve(environment: Mapping[str, str], log: Path, clock: Clock, free_bytes: FreeBytes) -> None:
-    """Do what `python -m inkwell_groove.web` does."""
-    from inkwell_groove.web.__main__ import main
+    """Do what `inkwell serve` does."""
+    from inkwell_groove.web.serve import main
 
     _enter(environment, log)
     main(clock=clock, free_bytes=free_bytes)
 
 
 def _work(environment: Mapping[str, str], log: Path, words: Sequence[str], free_bytes: FreeBytes) -> None:
-    """Do what `python -m inkwell_groove.workroom.worker` does."""
+    """Do what `inkwell worker` does."""
     from inkwell_groove.workroom.worker import main
 
     _enter(environment, log)

@@ -44,7 +44,7 @@ def make_people(house: Server, *, elsewhere: str | None = None) -> None:
 def shell(house: Server, name: str, role: str, password: str) -> subprocess.CompletedProcess[str]:
     """Make an account as `./inkwell account` does."""
     env = {**os.environ, "INKWELL_DATABASE_URL": house.database_url, "INKWELL_MEDIA_ROOT": str(house.media_root)}
-    command = [str(PYTHON), "-m", "inkwell_groove.web.account", name, role]
+    command = [str(PYTHON), "-m", "inkwell_groove", "account", name, role]
     return subprocess.run(command, env=env, input=f"{password}\n", capture_output=True, text=True, check=False)
 
 

@@ -13,10 +13,12 @@ from pathlib import Path
 
 import pytest
 
+from inkwell_groove.admin import commands
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.store.settings import settings as cached
+from inkwell_groove.workroom import worker
 from launcher.database import Database
-from launcher.places import ROOT
+from launcher.places import PYTHON, ROOT
 from tests.live import Server, new_schema
 from tests.patience import PATIENCE_S
 
@@ -28,7 +30,7 @@ UNITS = sorted((DEPLOY / "systemd").iterdir())
 @pytest.mark.parametrize("unit", UNITS, ids=lambda unit: unit.name)
 def test_systemd_understands_each_unit(unit: Path, tmp_path: Path) -> None:
     for one in UNITS:  # a timer is looked at together with its service
-        text = one.read_text().replace("/opt/inkwell", str(ROOT))
+        text = one.read_text().replace("/opt/inkwell/bin/inkwell", str(PYTHON))  # it must be there
         (tmp_path / one.name).write_text(text)
     done = subprocess.run(
         ["systemd-analyze", "verify", "--man=no", tmp_path / unit.name], capture_output=True, text=True, check=False
@@ -44,9 +46,13 @@ def test_each_unit_that_runs_something_writes_to_its_own_folders_alone() -> None
     for unit in services:
         lines = unit.read_text().splitlines()
         assert {"User=inkwell", "ProtectSystem=strict", "NoNewPrivileges=yes", "CapabilityBoundingSet="} <= set(lines)
-        for module in re.findall(r"python -m (\S+)", unit.read_text()):
-            path = ROOT / "src" / Path(*module.split("."))
-            assert path.with_suffix(".py").is_file() or (path / "__main__.py").is_file(), module
+        (command,) = re.findall(r"ExecStart=/opt/inkwell/bin/inkwell (.*)", unit.read_text())
+        words = command.split()
+        if words[0] == "serve":
+            assert words == ["serve"]
+        else:
+            take = {"worker": worker.parsed, "admin": commands.parsed}[words[0]]
+            take(words[1:])  # ends the process for words it does not know
 
 
 def test_the_settings_that_are_shipped_are_settings(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from inkwell_groove.admin.__main__ import main
+from inkwell_groove.admin.commands import main
 from inkwell_groove.store.settings import settings as cached
 from launcher.database import Database as MariaDb
 from tests.live import Server, new_schema

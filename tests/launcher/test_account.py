@@ -101,7 +101,7 @@ def test_what_root_starts_runs_as_the_account_and_goes_on_as_another(
         assert [one["shelfmark"] for one in httpx.get(f"{api}/dockets", timeout=PATIENCE_S).json()] == ["A-1"]
         assert typed("stop").returncode == 0
     monkeypatch.setenv("INKWELL_ACCOUNT", NOBODY)
-    examined = typed("doctor")
+    examined = typed("admin", "doctor")
     assert examined.returncode == 0, examined.stdout + examined.stderr
     assert {path.owner() for path in (var, *var.rglob("*"))} == {NOBODY}
 

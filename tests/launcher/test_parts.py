@@ -15,7 +15,7 @@ import pytest
 
 from launcher import debian, environment, frontend, processes, standins, testing
 from launcher.places import ROOT, CannotGoOn
-from tests.launcher.inside import inkwell
+from tests.launcher.inside import inkwell, typed
 from tests.patience import PATIENCE_S
 
 PASSES, FAILS = [sys.executable, "-c", "pass"], [sys.executable, "-c", "import sys; sys.exit('a line too long')"]
@@ -46,9 +46,31 @@ def test_missing_packages_are_installed_by_root_and_told_if_they_are_still_missi
     with pytest.raises(CannotGoOn, match="Still missing after installing: sealing-wax"):
         debian.need({"sealing-wax": "sealing-wax-program"})
     assert commands.run[-1].endswith("install -y -qq --no-install-recommends sealing-wax")
+
+
+@pytest.mark.parametrize(
+    ("system", "words"),
+    [
+        (
+            "ID=fedora\n",
+            "run as root: dnf install mariadb-server, and install what Debian calls flac.",
+        ),
+        ('ID="rocky"\nID_LIKE="rhel centos fedora"\n', "dnf install mariadb-server"),
+        ('ID="opensuse-leap"\nID_LIKE="suse opensuse"\n', "zypper install mariadb,"),
+        ("ID=arch\n", "pacman -S mariadb,"),
+        ("ID=plan9\n", "this system is none that is known here"),
+        (None, "These are Debian's names"),
+    ],
+)
+def test_other_systems_are_told_what_to_install(
+    system: str | None, words: str, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     monkeypatch.setattr(debian.shutil, "which", lambda name, path=None: None)
-    with pytest.raises(CannotGoOn, match="not a Debian system"):
-        debian.need({"sealing-wax": "sealing-wax-program"})
+    monkeypatch.setattr(debian, "_OS_RELEASE", tmp_path / "os-release")
+    if system is not None:
+        (tmp_path / "os-release").write_text(system)
+    with pytest.raises(CannotGoOn, match=re.escape(words)):
+        debian.need({"mariadb-server": "mariadbd", "flac": "flac"})
 
 
 def test_an_environment_is_made_once_for_each_lock_file(
@@ -170,12 +192,12 @@ def test_the_simulated_register_is_started_once_and_ended(monkeypatch: pytest.Mo
 
 def test_an_account_is_made_and_the_doctor_finds_a_new_house_well(tmp_path: Path) -> None:
     try:
-        made = inkwell(tmp_path, "account", "Ilse Vanterroe", "keeper", typed="a quiet harbour at night\n")
+        made = typed(tmp_path, "account", "Ilse Vanterroe", "keeper", given="a quiet harbour at night\n")
         assert made.returncode == 0, made.stderr
-        assert "Ilse Vanterroe" in made.stdout
-        poor = inkwell(tmp_path, "account", "Someone Else", "reader", typed="short\n")
-        assert poor.returncode == 1 and "Making the account failed" in poor.stderr
-        assert inkwell(tmp_path, "doctor").returncode == 0
+        assert made.stdout.endswith("Ilse Vanterroe may sign in, as keeper.\n")
+        poor = typed(tmp_path, "account", "Someone Else", "reader", given="short\n")
+        assert poor.returncode == 1 and "has 15 to 256 characters" in poor.stderr
+        assert inkwell(tmp_path, "admin", "doctor").returncode == 0
         assert inkwell(tmp_path, "status").returncode == 1, "nothing serves"
     finally:
         stopped = inkwell(tmp_path, "stop")

@@ -285,7 +285,7 @@ def test_without_sign_in_everybody_is_the_one_archivist(server: Server) -> None:
 )
 def test_to_which_names_it_answers(host: str, names: str, asked: str, answered: bool) -> None:
     """Addresses of documentation: RFC 5737, RFC 3849."""
-    given = Settings(host=host, names=names)
+    given = Settings(host=host, names=names, proxies="192.0.2.9")
     known = {"127.0.0.1", "localhost", "[::1]"} | given.known_names
     found = foreign(Headers({"host": asked}), known, addresses=given.host == "192.0.2.1")
     assert (found is None) is answered
@@ -293,5 +293,5 @@ def test_to_which_names_it_answers(host: str, names: str, asked: str, answered: 
 
 def test_signing_in_is_needed_wherever_others_can_reach_it() -> None:
     assert not Settings().needs_sign_in
-    assert Settings(host="192.0.2.1").needs_sign_in
+    assert Settings(host="192.0.2.1", proxies="192.0.2.9").needs_sign_in
     assert Settings(sign_in="always").needs_sign_in

@@ -64,6 +64,6 @@ def test_a_record_is_taken_in_sealed_checked_and_restored_on_another_disk(
     assert docket(house, docket_id)["packages"][-1]["folder"] != str(folder.relative_to(place / "sealed"))
     bagit.Bag(str(place / "sealed" / docket(house, docket_id)["packages"][-1]["folder"])).validate()
 
-    doctor = [sys.executable, "-m", "inkwell_groove.workroom.doctor", "--thorough"]
+    doctor = [sys.executable, "-m", "inkwell_groove", "admin", "doctor", "--thorough"]
     said = subprocess.run(doctor, env={**os.environ, **house.environment}, capture_output=True, text=True, check=False)
     assert said.returncode == 0, said.stdout + said.stderr

@@ -12,6 +12,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from inkwell_groove.admin.commands import main
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import (
@@ -33,7 +34,6 @@ from inkwell_groove.store.models import (
     Upload,
 )
 from inkwell_groove.store.settings import settings
-from inkwell_groove.workroom.doctor.__main__ import main
 from inkwell_groove.workroom.doctor.examination import examine, mend
 from launcher.database import Database as MariaDb
 from tests.live import Server, new_schema
@@ -336,7 +336,7 @@ def test_the_command_says_what_it_found_and_mends_only_while_no_server_runs(
 ) -> None:
     def doctor(*options: str) -> tuple[int, str, str]:
         settings.cache_clear()
-        code = main(options)
+        code = main(["doctor", *options])
         said = capsys.readouterr()
         return code, said.out, said.err
 

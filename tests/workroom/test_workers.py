@@ -194,6 +194,6 @@ def test_words_that_make_no_sense_are_refused(words: list[str], told: str, capsy
 
 def test_a_server_by_itself_starts_without_what_it_needs_seldom_or_never() -> None:
     """Celery takes half a second of a start, and scipy's statistics, which its filters bring along, most of one."""
-    look = "import inkwell_groove.web.__main__, sys; print(*[n for n in ('celery', 'scipy.stats') if n in sys.modules])"
+    look = "import inkwell_groove.web.serve, sys; print(*[n for n in ('celery', 'scipy.stats') if n in sys.modules])"
     done = subprocess.run([sys.executable, "-c", look], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == ""

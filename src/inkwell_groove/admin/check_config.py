@@ -16,7 +16,7 @@ from inkwell_groove.core.errors import InkwellError, Refused
 from inkwell_groove.store.bucket import FolderBucket
 from inkwell_groove.store.disk import free_bytes_of_disk, in_words
 from inkwell_groove.store.migrate import check_current
-from inkwell_groove.store.settings import LOOPBACK, Settings
+from inkwell_groove.store.settings import Settings
 
 _PATIENCE_S = 5.0
 
@@ -44,11 +44,6 @@ def check_config(given: Settings) -> Iterator[Checked]:
             yield _tried(f"INKWELL_{name.upper()}", lambda: FolderBucket(bucket, storage).has("nothing"), "it answers")  # noqa: B023
     if given.tls_certificate is not None:
         yield _tried("INKWELL_TLS_CERTIFICATE", lambda: _certificate(given), "it fits its key")
-    if given.host not in LOOPBACK and given.tls_certificate is None and not given.proxies:
-        words = (
-            "passwords would travel in the clear. Set INKWELL_TLS_CERTIFICATE and INKWELL_TLS_KEY, or INKWELL_PROXIES"
-        )
-        yield Checked("INKWELL_HOST", False, words)
     for program in ("mariadb-dump", "mariadb"):
         found = shutil.which(program)
         yield Checked(program, found is not None, found or "it is not installed: backups cannot be made or restored")

@@ -68,5 +68,5 @@ def check_current(url: str) -> None:
         where="the database",
         remedy="Start the version that it was last used with, or a newer one"
         if is_newer
-        else "Bring them up to date with ./inkwell admin upgrade, as ./inkwell serve does by itself",
+        else "Bring them up to date with inkwell admin upgrade, as inkwell serve does by itself",
     )

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import os
 import re
 import socket
 import sys
 from functools import lru_cache
-from ipaddress import ip_network
+from ipaddress import ip_address, ip_network
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field, SecretStr, ValidationError, field_validator, model_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict, SettingsError
@@ -18,20 +19,43 @@ from inkwell_groove.store.places import Place
 
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
 _A_BUCKET = r"^(s3://[a-z0-9][a-z0-9.-]+(/[^/]+)*)?$"
-_ROOT = Path(__file__).resolve().parents[3]
+_PACKAGE = Path(__file__).resolve().parents[1]
+_SOURCE_TREE = _PACKAGE.parents[1]
+_INSTALLED_FRONTEND = _PACKAGE / "frontend"  # where a wheel has what `frontend/` is built to
+
+
+def _frontend() -> Path:
+    return _INSTALLED_FRONTEND if _INSTALLED_FRONTEND.is_dir() else _SOURCE_TREE / "frontend" / "dist"
+
+
+def _var() -> Path:
+    """Return the source tree's own folder; installed as a package, the account's folder for data (XDG)."""
+    if not _INSTALLED_FRONTEND.is_dir():
+        return _SOURCE_TREE / "var"
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "inkwell-groove"
+
+
+def _below_var(*parts: str) -> Any:
+    """Return a field's default: a folder below the one that INKWELL_VAR names."""
+    return lambda data: Path(data["var"], *parts)
 
 
 class Settings(BaseSettings):
     model_config = SettingsConfigDict(env_prefix="INKWELL_", frozen=True)
 
+    var: Path = Field(
+        default_factory=_var, description="The folder that holds every other one that no setting of its own names."
+    )
     database_url: str = "mysql+pymysql://inkwell@127.0.0.1:3306/inkwell?charset=utf8mb4"
-    media_root: Path = _ROOT / "var" / "media"
+    media_root: Path = Field(
+        default_factory=_below_var("media"), description="Takes, packages, and all that is worked with."
+    )
     recordings_root: Path | None = Field(
         default=None,
         description="Where this server records, if not in the media store: on a disk of its own it goes on recording "
         "while that is away.",
     )
-    frontend_root: Path = _ROOT / "frontend" / "dist"
+    frontend_root: Path = Field(default_factory=_frontend, description="The built pages.")
     host: str = Field(default="127.0.0.1", description="Where it listens; anywhere but on loopback, with sign-in.")
     port: int = 8420
     names: str = Field(default="", description="Names by which others reach it, commas between; addresses always do.")
@@ -77,13 +101,13 @@ class Settings(BaseSettings):
     workers: int = Field(default=2, ge=1, le=32, description="Jobs that run at the same time.")
     job_memory_bytes: int = Field(default=4 * 1024**3, ge=512 * 1024**2, description="What one job may take.")
     carriers_root: Path = Field(
-        default=_ROOT / "var" / "demo" / "carriers", description="What the simulated decks can play."
+        default_factory=_below_var("demo", "carriers"), description="What the simulated decks can play."
     )
     discs_root: Path = Field(
-        default=_ROOT / "var" / "demo" / "discs", description="Disc images that the simulated drives can read."
+        default_factory=_below_var("demo", "discs"), description="Disc images that the simulated drives can read."
     )
     files_root: Path = Field(
-        default=_ROOT / "var" / "demo" / "files", description="Folders of files below this one can be brought in."
+        default_factory=_below_var("demo", "files"), description="Folders of files below this one can be brought in."
     )
     places: tuple[Place, ...] = Field(
         default=(),
@@ -133,14 +157,56 @@ class Settings(BaseSettings):
     max_upload_bytes: int = Field(default=64 * 1024**3, description="The largest recording that is taken in.")
     archivist: str = Field(default="archivist", description="Who the ledger says did it, where nobody signs in.")
 
+    @field_validator("host")
+    @classmethod
+    def _is_an_address(cls, host: str) -> str:
+        """Raise ValueError for a name: it may stand for several addresses, or for none when the machine starts."""
+        if host in LOOPBACK:
+            return host
+        try:
+            ip_address(host)
+        except ValueError:
+            raise ValueError(
+                f"{host} is not an address. Give one of this machine's addresses, or 0.0.0.0 for all, and the names "
+                "by which others reach it in INKWELL_NAMES"
+            ) from None
+        return host
+
     @field_validator("proxies")
     @classmethod
     def _are_addresses(cls, proxies: str) -> str:
         """Return the list without spaces. Raises ValueError for what is neither an address nor a network."""
         found = [one.strip() for one in proxies.split(",") if one.strip()]
         for one in found:
-            ip_network(one)
+            try:
+                ip_network(one)
+            except ValueError:
+                raise ValueError(
+                    f"{one} is neither an address nor a network. Write 192.0.2.7 or 192.0.2.0/24"
+                ) from None
         return ",".join(found)
+
+    @model_validator(mode="after")
+    def _has_certificate_and_key(self) -> Settings:
+        """Raise ValueError for one without the other, or if there is no such file."""
+        given = {"INKWELL_TLS_CERTIFICATE": self.tls_certificate, "INKWELL_TLS_KEY": self.tls_key}
+        named = {name: path for name, path in given.items() if path is not None}
+        if len(named) == 1:
+            raise ValueError(f"{next(iter(named))} is set, and its companion is not. Set {' and '.join(given)}")
+        for name, path in named.items():
+            if not path.is_file():
+                raise ValueError(f"{name}: there is no file {path}. Give the path of a PEM file")
+        return self
+
+    @model_validator(mode="after")
+    def _keeps_passwords_secret(self) -> Settings:
+        """Raise ValueError if others could reach it without encryption."""
+        if self.host not in LOOPBACK and self.tls_certificate is None and not self.proxies:
+            raise ValueError(
+                f"INKWELL_HOST={self.host}: passwords would travel in the clear. Set INKWELL_TLS_CERTIFICATE and "
+                "INKWELL_TLS_KEY, or name the proxy that others reach this through in INKWELL_PROXIES"
+            )
+        return self
 
     @model_validator(mode="after")
     def _has_broker(self) -> Settings:
@@ -238,6 +304,12 @@ def settings_or_exit() -> Settings:
     except ValidationError as cause:
         wrong = []
         for error in cause.errors():
+            if error["type"] == "default_factory_not_called":
+                continue  # nothing is wrong with a folder that follows from another setting
             name = f"INKWELL_{str(error['loc'][0]).upper()}: " if error["loc"] else ""
             wrong.append(name + str(error["msg"]).removeprefix("Value error, "))
         sys.exit("\n".join(wrong))
+
+
+if __name__ == "__main__":
+    settings_or_exit()

@@ -1,6 +1,6 @@
 """The tables brought up to date when a server starts: one at a time, after a dump, and begun again if it was killed.
 
-`python -m inkwell_groove.store.upgrading` does it.
+`inkwell serve` and `inkwell admin upgrade` do it.
 
 MariaDB cannot take back a change of a table. So a note says what is under way: which dump was made before, and how far
 ledger and jobs went then. Whoever finds the note brings the dump back first, unless somebody worked with the tables in
@@ -9,7 +9,6 @@ between.
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
@@ -20,12 +19,12 @@ from pydantic import BaseModel, ConfigDict
 from sqlalchemy import Connection, Engine, NullPool, create_engine, inspect, text
 from sqlalchemy.exc import SQLAlchemyError
 
-from inkwell_groove.core.errors import Conflict, InkwellError
+from inkwell_groove.core.errors import Conflict
 from inkwell_groove.store.database import DatabaseAway, connection_options
 from inkwell_groove.store.dump import dump, load
 from inkwell_groove.store.durable import sync_file, sync_folder
 from inkwell_groove.store.migrate import current_revision, head_revision, knows_revision, upgrade
-from inkwell_groove.store.settings import Settings, settings_or_exit
+from inkwell_groove.store.settings import Settings
 
 DUMPS = "dumps"  # below the media root
 _NOTE = "upgrade under way.json"
@@ -150,10 +149,3 @@ def _alone(database_url: str) -> Iterator[Engine]:
         ) from cause
     finally:
         engine.dispose()
-
-
-if __name__ == "__main__":
-    try:
-        bring_up_to_date(settings_or_exit())
-    except InkwellError as refusal:
-        sys.exit(str(refusal))

@@ -331,7 +331,7 @@ class Workroom:
             mend(findings)
         except Exception:
             # Whatever is wrong with the examination, the server can start without it.
-            log.exception("the store could not be examined; run ./inkwell doctor")
+            log.exception("the store could not be examined; run inkwell admin doctor")
             return
         for one in findings:
             if one.mend is None:

@@ -1,6 +1,6 @@
 """A worker: runs jobs that servers ask for, on any machine that sees their database, broker and media.
 
-`python -m inkwell_groove.workroom.worker --lanes quick,steady --processes 4`. Told once to stop, it begins no other job
+`inkwell worker --lanes quick,steady --processes 4`. Told once to stop, it begins no other job
 and leaves when those it runs have ended; told twice, it gives them back for others to run, and leaves at once.
 """
 
@@ -60,7 +60,7 @@ class StopRequests:
 def main(words: Sequence[str] | None = None, *, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
     """Work until told to stop. Exits with a sentence if that cannot be begun."""
     logs.configure()
-    arguments = _arguments(words)
+    arguments = parsed(words)
     try:
         given = settings_or_exit().model_copy(update={"workers": arguments.processes})
         if given.engine != "celery":
@@ -102,8 +102,9 @@ def check_store(database: Database, media: MediaStore) -> None:
         )
 
 
-def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
-    parser = argparse.ArgumentParser(prog="./inkwell worker", description="Runs jobs that servers ask for.")
+def parsed(words: Sequence[str] | None) -> argparse.Namespace:
+    """Return what the words ask for. Ends the process for words it does not know, as argparse does."""
+    parser = argparse.ArgumentParser(prog="inkwell worker", description="Runs jobs that servers ask for.")
     parser.add_argument(
         "--lanes",
         type=_lanes,
@@ -126,7 +127,3 @@ def _count(text: str) -> int:
     if not text.isdecimal() or not 1 <= int(text) <= 64:
         raise argparse.ArgumentTypeError(f"{text} is no number of processes from 1 to 64")
     return int(text)
-
-
-if __name__ == "__main__":
-    main()

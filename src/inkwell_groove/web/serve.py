@@ -1,4 +1,4 @@
-"""`python -m inkwell_groove.web`: serves until told to stop; on loopback, unless the settings say otherwise."""
+"""The server: serves until told to stop; on loopback, unless the settings say otherwise. `inkwell serve` calls it."""
 
 from __future__ import annotations
 
@@ -19,18 +19,13 @@ from inkwell_groove.store.exclusive import InUse, exclusive_use, shared_use
 from inkwell_groove.store.files import keep_private
 from inkwell_groove.store.migrate import check_current
 from inkwell_groove.store.places import check_there
-from inkwell_groove.store.settings import LOOPBACK, Settings, settings_or_exit
+from inkwell_groove.store.settings import Settings, settings_or_exit
 from inkwell_groove.web.app import make_app
 
 
 def main(*, clock: Clock = WALL, free_bytes: FreeBytes = free_bytes_of_disk) -> None:
     logs.configure()
     given = settings_or_exit()
-    if given.host not in LOOPBACK and given.tls_certificate is None and not given.proxies:
-        sys.exit(
-            f"INKWELL_HOST={given.host}: passwords would travel in the clear. Set INKWELL_TLS_CERTIFICATE and "
-            "INKWELL_TLS_KEY, or name the proxy that others reach this through in INKWELL_PROXIES."
-        )
     keep_private(given.media_root)
     # Once it has closed, the server raises the signal that ended it again: Python then leaves in order, and takes the
     # sockets and semaphores of the job workers with it.
@@ -69,7 +64,3 @@ def _stop(refusal: InUse) -> None:
     """Stop this server: another one works with its data."""
     structlog.get_logger().error(refusal.what, where=refusal.where, remedy="this server stops")
     os.kill(os.getpid(), signal.SIGTERM)
-
-
-if __name__ == "__main__":
-    main()

@@ -1,4 +1,4 @@
-"""`python -m inkwell_groove.admin COMMAND`: what is done to an installation as a whole; `./inkwell admin` calls it."""
+"""`inkwell admin COMMAND`: what is done to an installation as a whole."""
 
 from __future__ import annotations
 
@@ -13,6 +13,8 @@ from inkwell_groove import logs
 from inkwell_groove.admin import restore
 from inkwell_groove.admin.backup import Backup, back_up, backups_in
 from inkwell_groove.admin.check_config import check_config
+from inkwell_groove.admin.doctor import report
+from inkwell_groove.admin.listing import settings_listed
 from inkwell_groove.admin.prune import prune_jobs
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.database import Database
@@ -31,7 +33,7 @@ def main(words: Sequence[str] | None = None) -> int:
 
     Return 0 if it was done, 1 if something is not as it should be, 2 if it was refused.
     """
-    arguments = _arguments(words)
+    arguments = parsed(words)
     logs.configure()
     try:
         return int(arguments.act(settings_or_exit(), arguments))
@@ -40,8 +42,9 @@ def main(words: Sequence[str] | None = None) -> int:
         return 2
 
 
-def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
-    parser = argparse.ArgumentParser(prog="./inkwell admin", description="Looks after an installation as a whole.")
+def parsed(words: Sequence[str] | None) -> argparse.Namespace:
+    """Return what the words ask for. Ends the process for words it does not know, as argparse does."""
+    parser = argparse.ArgumentParser(prog="inkwell admin", description="Looks after an installation as a whole.")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
     command = commands.add_parser("backup", help="back up the database and all files, while others work")
     command.add_argument("folder", type=Path, help="where backups are kept, on another disk")
@@ -58,12 +61,19 @@ def _arguments(words: Sequence[str] | None) -> argparse.Namespace:
         command.add_argument("folder", type=Path, help="where backups are kept")
         command.add_argument("--backup", default="", help="its name (default: the newest)")
         command.set_defaults(act=act)
+    command = commands.add_parser("doctor", help="say what is not as it should be in the store and the database")
+    command.add_argument("--mend", action="store_true", help="put right what is safe; no server may run")
+    command.add_argument("--thorough", action="store_true", help="read every recording and compare it with its digest")
+    command.set_defaults(act=_doctor)
+    command = commands.add_parser("compile", help="compile what works on sound, which the first job would wait for")
+    command.set_defaults(act=_compile)
     command = commands.add_parser("prune", help="delete the rows of jobs that ended long ago; never evidence")
     command.add_argument("--days", type=int, default=180, help="so long ago at least (default: 180)")
     command.set_defaults(act=_prune)
     command = commands.add_parser("upgrade", help="bring the database's tables up to date, as a start does")
     command.set_defaults(act=_upgrade)
     commands.add_parser("check-config", help="say what is wrong with the settings").set_defaults(act=_check_config)
+    commands.add_parser("settings", help="list all settings, and what they are now").set_defaults(act=_settings)
     return parser.parse_args(words)
 
 
@@ -112,6 +122,19 @@ def _restore(given: Settings, arguments: argparse.Namespace) -> int:
     return 0
 
 
+def _doctor(given: Settings, arguments: argparse.Namespace) -> int:
+    left = report(given, is_to_mend=arguments.mend, is_thorough=arguments.thorough, say=_say)
+    return 1 if left else 0
+
+
+def _compile(given: Settings, arguments: argparse.Namespace) -> int:
+    from inkwell_groove.core.compiled import compile_all
+
+    compile_all()
+    _say("What works on sound is compiled.")
+    return 0
+
+
 def _prune(given: Settings, arguments: argparse.Namespace) -> int:
     with closing(Database(given.database_url)) as database:
         count = prune_jobs(database, now() - timedelta(days=max(1, arguments.days)))
@@ -133,10 +156,12 @@ def _check_config(given: Settings, arguments: argparse.Namespace) -> int:
     return 0 if is_well else 1
 
 
+def _settings(given: Settings, arguments: argparse.Namespace) -> int:
+    for line in settings_listed(given):
+        _say(line)
+    return 0
+
+
 def _say(words: str) -> None:
     sys.stdout.write(f"{words.encode(errors='backslashreplace').decode()}\n")  # a file's name may be no text
     sys.stdout.flush()
-
-
-if __name__ == "__main__":
-    sys.exit(main())
