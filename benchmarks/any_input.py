@@ -41,7 +41,7 @@ def main() -> int:
                 sys.stdout.write(f"== {who}\n")
                 sys.stdout.flush()
                 address = asking.address_for(who)
-                command = ["schemathesis", "run", f"{address}/api/openapi.json", "--url", address]
+                command = ["schemathesis", "run", f"{address}/api/v1/openapi.json", "--url", address]
                 command += ["--phases", _PHASES, "--checks", _CHECKS, "--max-examples", str(wanted.examples)]
                 command += ["--continue-on-failure", "--request-timeout", "60", "--no-shrink", "--no-color"]
                 command += [part for name in _LEFT_OUT for part in ("--exclude-operation-id", name)]

@@ -138,7 +138,7 @@ class Work:
                 with self._lock:
                     self._at_work += 1
                 try:
-                    http.base_url = f"{self._house.server.address}/api"
+                    http.base_url = f"{self._house.server.address}/api/v1"
                     kind(http)
                     self._tally.done[kind.__name__] += 1
                 except (httpx.HTTPError, AssertionError) as cause:
@@ -201,7 +201,7 @@ class Work:
         step = _asked(http.post("/sheet/write", json={"bundle_ids": [bundle]}))
         _until(lambda: _step(http, step["id"])["state"] != "under way")
         if self._chance.random() < 0.5:
-            _asked(http.post(f"/file-steps/{step['id']}/take-back"))
+            _asked(http.post(f"/file-steps/{step['id']}/undo"))
 
     def file_back(self, http: httpx.Client) -> None:
         """A copy is altered and filed back into the folder that it came from; sometimes taken back."""
@@ -216,7 +216,7 @@ class Work:
         filed = _asked(http.post(f"/bundles/{bundle}/file-back"))
         _until(lambda: _step(http, filed["id"])["state"] != "under way")
         if self._chance.random() < 0.5:
-            _asked(http.post(f"/file-steps/{filed['id']}/take-back"))
+            _asked(http.post(f"/file-steps/{filed['id']}/undo"))
 
     def record(self, http: httpx.Client) -> None:
         """A side is recorded for some seconds, or until the application is killed."""

@@ -58,7 +58,7 @@ class Person:
     """Somebody with a window open at one of the servers."""
 
     def __init__(self, address: str, words: list[str], dockets: list[int], seed: int, tally: Tally) -> None:
-        self._http = httpx.AsyncClient(base_url=f"{address}/api", timeout=60, verify=False)
+        self._http = httpx.AsyncClient(base_url=f"{address}/api/v1", timeout=60, verify=False)
         self._words, self._dockets, self._tally = words, dockets, tally
         self._chance = random.Random(seed)
 

@@ -117,7 +117,7 @@ def _written(server: Server, bundle: int, source: Path, before: dict[str, str]) 
     changed = sum(before[name] != digest for name, digest in _digests(source).items())
     yield f"{step['counts']['done']:,} written in {took:.1f} s, {FILES / took:.0f} files/s; {changed:,} are changed"
     began = time.perf_counter()
-    server.post(f"/file-steps/{step['id']}/take-back")
+    server.post(f"/file-steps/{step['id']}/undo")
     _ended(server, step["id"])
     took = time.perf_counter() - began
     same = _digests(source) == before

@@ -70,7 +70,7 @@ class Senders:
             thread.join()
 
     def _go_on(self) -> None:
-        with httpx.Client(base_url=f"{self._server.address}/api", timeout=_MOST_WAIT_S) as http:
+        with httpx.Client(base_url=f"{self._server.address}/api/v1", timeout=_MOST_WAIT_S) as http:
             while (sent := self._next()) is not None:
                 size = f"{len(sent.data) / 1e6:.1f} MB"
                 self._tally.under_way[threading.get_ident()] = f"{sent.way_in} {sent.name} {sent.how} {size}"
@@ -171,7 +171,7 @@ class Recording(threading.Thread):
                 return
 
     def _record(self) -> None:
-        with httpx.Client(base_url=f"{self._server.address}/api", timeout=60) as http:
+        with httpx.Client(base_url=f"{self._server.address}/api/v1", timeout=60) as http:
 
             def ask(method: str, path: str, body: Any = None) -> Any:
                 answer = http.request(method, path, json=body)
@@ -229,7 +229,7 @@ class Onlooker(threading.Thread):
     def run(self) -> None:
         with httpx.Client(base_url=self._server.address, timeout=60) as http:
             while not self.stopping.wait(_LOOK_EVERY_S):
-                for path in ("/", "/api/dockets?search=H-0"):
+                for path in ("/", "/api/v1/dockets?search=H-0"):
                     began_s = time.monotonic()
                     answer = http.get(path)
                     took_s = time.monotonic() - began_s

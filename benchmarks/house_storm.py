@@ -151,7 +151,7 @@ class Listener(threading.Thread):
     def __init__(self, server: Server, *, headers: Mapping[str, str] | None = None) -> None:
         super().__init__(daemon=True)
         self._headers = dict(headers or {})
-        self._address = f"{server.address}/api/events"
+        self._address = f"{server.address}/api/v1/events"
         self._over = threading.Event()
         self.ends: Counter[int] = Counter()  # how often each job was told of as ended
         self.connections = self.greetings = 0

@@ -89,7 +89,7 @@ def run(folder: Path) -> Iterator[str]:
         with Server(new_schema(database), folder / "media", INKWELL_FILES_ROOT=str(root)) as server:
             server.post("/bundles", {"folder": "untitled imports", "in_place": True})
             server.wait_for_jobs()
-            for ask in ("/survey", "/survey/listen", "/duplicates/compare"):
+            for ask in ("/survey", "/survey/analyse", "/duplicates/compare"):
                 server.post(ask)
                 server.wait_for_jobs(patience_s=300)
             yield from _told(server)

@@ -34,7 +34,7 @@ class Person(threading.Thread):
 
     def __init__(self, server: Server, docket_id: int, bundle_id: int, until_s: float, seed: int) -> None:
         super().__init__(daemon=True)
-        self._http = httpx.Client(base_url=f"{server.address}/api", timeout=60)
+        self._http = httpx.Client(base_url=f"{server.address}/api/v1", timeout=60)
         self._docket_id, self._bundle_id, self._until_s = docket_id, bundle_id, until_s
         self._chance = random.Random(seed)
         self.accepted: list[tuple[str, str, str]] = []  # what, the value that was seen, the value it is now

@@ -114,7 +114,7 @@ def health(where: str) -> dict[str, object] | None:
     context = ssl.create_default_context()
     context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
     try:
-        with urllib.request.urlopen(f"{where}/api/ready", timeout=2, context=context) as answer:
+        with urllib.request.urlopen(f"{where}/api/v1/ready", timeout=2, context=context) as answer:
             return dict(json.load(answer))
     except urllib.error.HTTPError as error:
         return dict(json.load(error))

@@ -109,7 +109,7 @@ def lies_in(samples: np.ndarray, truth: np.ndarray) -> int:
 
 
 def socket_to(server: Server, path: str, **options: Any) -> ClientConnection:
-    return connect(f"ws://127.0.0.1:{server.port}/api{path}", proxy=None, legacy=True, **options)
+    return connect(f"ws://127.0.0.1:{server.port}/api/v1{path}", proxy=None, legacy=True, **options)
 
 
 def lies_at(truth: np.ndarray, part: np.ndarray) -> int:

@@ -143,7 +143,7 @@ class Server:
         self.media_root, self.database_url = media_root, database_url
         self.port = free_port()
         self.address = f"http://{host}:{self.port}"
-        self.api = httpx.Client(base_url=f"{self.address}/api", timeout=PATIENCE_S, verify=PLAIN)
+        self.api = httpx.Client(base_url=f"{self.address}/api/v1", timeout=PATIENCE_S, verify=PLAIN)
         self.environment = {
             **os.environ,
             "INKWELL_DATABASE_URL": database_url,

@@ -50,7 +50,7 @@ def shell(house: Server, name: str, role: str, password: str) -> subprocess.Comp
 
 def client(house: Server) -> httpx.Client:
     """Return a client of the API that nobody has signed in; it is closed with the house."""
-    _clients.append(httpx.Client(base_url=f"{house.address}/api", timeout=PATIENCE_S, verify=PLAIN))
+    _clients.append(httpx.Client(base_url=f"{house.address}/api/v1", timeout=PATIENCE_S, verify=PLAIN))
     return _clients[-1]
 
 

@@ -81,7 +81,7 @@ def served(installed: Path, environment: dict[str, str], tmp_path: Path) -> Iter
 
 def _is_ready(address: str) -> bool:
     try:
-        return httpx.get(f"{address}/api/ready", timeout=PATIENCE_S).is_success
+        return httpx.get(f"{address}/api/v1/ready", timeout=PATIENCE_S).is_success
     except httpx.TransportError:
         return False
 
@@ -103,7 +103,7 @@ def test_it_makes_its_tables_serves_its_pages_and_works(served: str, tmp_path: P
     assert page.is_success and "<title>" in page.text
     script = page.text.split('src="/')[1].split('"')[0]
     assert httpx.get(f"{served}/{script}", timeout=PATIENCE_S).is_success
-    with httpx.Client(base_url=f"{served}/api", timeout=PATIENCE_S) as api:
+    with httpx.Client(base_url=f"{served}/api/v1", timeout=PATIENCE_S) as api:
         docket = api.post("/dockets", json={"shelfmark": "W-1", "carrier_format": "LP"}).json()
         sound = write(tmp_path / "a.wav", noise(4_800)).read_bytes()
         body = {"name": "a.wav", "size_bytes": len(sound)}

@@ -99,23 +99,23 @@ def test_who_comes_unencrypted_is_sent_to_the_same_address_encrypted(behind: tup
 
 def test_people_sign_in_and_work_through_it(behind: tuple[int, httpx.Client]) -> None:
     _, client = behind
-    assert client.get("/api/dockets").status_code == 401
-    answer = client.post("/api/session", json={"name": PEOPLE["archivist"], "password": PASSWORD})
+    assert client.get("/api/v1/dockets").status_code == 401
+    answer = client.post("/api/v1/session", json={"name": PEOPLE["archivist"], "password": PASSWORD})
     assert answer.status_code == 200, answer.text
     assert "Secure" in answer.headers["set-cookie"], "the server knows that the proxy is reached encrypted"
-    asked = client.post("/api/dockets", json={"shelfmark": "P-1", "carrier_format": "LP"})
+    asked = client.post("/api/v1/dockets", json={"shelfmark": "P-1", "carrier_format": "LP"})
     assert asked.status_code == 201, asked.text
     assert len(asked.headers["x-request-id"]) == 32, "the proxy's own number, by which both logs name the request"
 
     # Five megabytes, more than nginx takes by default: the body is refused by the server, for what it is.
-    large = client.post("/api/dockets", content=b"x" * 5_000_000, headers={"Content-Type": "application/json"})
+    large = client.post("/api/v1/dockets", content=b"x" * 5_000_000, headers={"Content-Type": "application/json"})
     assert large.status_code in (413, 422) and large.headers["content-type"].startswith("application/problem+json")
 
     # News comes while the stream is open, not when it ends.
-    with client.stream("GET", "/api/events") as news:
+    with client.stream("GET", "/api/v1/events") as news:
         assert news.status_code == 200
         lines = news.iter_lines()
-        client.post("/api/dockets", json={"shelfmark": "P-2", "carrier_format": "LP"})
+        client.post("/api/v1/dockets", json={"shelfmark": "P-2", "carrier_format": "LP"})
         assert any("docket" in line for line in lines)
 
 
@@ -128,6 +128,6 @@ def test_a_socket_is_opened_through_it(behind: tuple[int, httpx.Client]) -> None
         "Sec-WebSocket-Version": "13",
         "Sec-WebSocket-Key": "dGhlIHNhbXBsZSBub25jZQ==",
     }
-    with client.stream("GET", "/api/transfers/none/watch", headers=upgrade) as answer:
+    with client.stream("GET", "/api/v1/transfers/none/watch", headers=upgrade) as answer:
         assert answer.status_code == 101
         assert answer.headers["sec-websocket-accept"] == "s3pPLMBiTxaQ9kYGzzhZRbK+xOo=", "the example of RFC 6455"

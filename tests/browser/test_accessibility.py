@@ -87,7 +87,7 @@ class Requests:
         page.on("requestfailed", self._end)
 
     def _begin(self, request: Request) -> None:
-        if not request.url.endswith("/api/events"):
+        if not request.url.endswith("/api/v1/events"):
             self._open.add(request)
 
     def _end(self, request: Request) -> None:

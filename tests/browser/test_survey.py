@@ -74,7 +74,7 @@ def test_what_is_no_fault_is_dismissed_with_a_reason(page: Page, house: Server) 
 def test_a_day_is_taken_back_from_the_ledger(page: Page, house: Server, root: Path) -> None:
     before = digests_below(root)
     for check in ("missing album_artist", "writing"):
-        house.post("/survey/put-right", {"check": check})
+        house.post("/survey/fix", {"check": check})
         house.wait_for_jobs()
     assert digests_below(root) != before
     Desk(page, house).go("/ledger")

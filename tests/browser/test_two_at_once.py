@@ -25,7 +25,7 @@ def house(database_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterat
 @pytest.fixture
 def late(page: Page) -> Page:
     """A window that hears no news: what others do meanwhile, it does not see by itself."""
-    page.route("**/api/events*", lambda route: route.abort())
+    page.route("**/api/v1/events*", lambda route: route.abort())
     return page
 
 
@@ -56,7 +56,7 @@ def test_of_two_front_covers_one_is_chosen(late: Page, house: Server) -> None:
 def test_of_two_patterns_of_one_name_one_is_chosen(late: Page, house: Server) -> None:
     late.goto(f"{house.address}/files/sheet?bundle=1")
     work = late.get_by_role("group", name="Work on the sheet")
-    with late.expect_response("**/api/filing-patterns"):
+    with late.expect_response("**/api/v1/filing-patterns"):
         work.get_by_role("button", name="Names", exact=True).click()
     expect(late.get_by_label("Name of the pattern")).to_be_visible()
     theirs = {"name": "Ours", "pattern": "{artist}/{title}"}

@@ -78,7 +78,7 @@ def test_what_root_starts_runs_as_the_account_and_goes_on_as_another(
         assert done.returncode == 0, done.stdout + done.stderr
         database, application = (processes.running(var / one) for one in ("database/process", "run/application"))
         assert database and application
-        return f"http://127.0.0.1:{port}/api", owners(database) | owners(application)
+        return f"http://127.0.0.1:{port}/api/v1", owners(database) | owners(application)
 
     monkeypatch.setenv("INKWELL_VAR", var.name)  # from the folder it is started in
     # Begun as root, as it was before there was an account.

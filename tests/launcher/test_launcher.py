@@ -33,7 +33,7 @@ def test_it_serves_says_so_and_stops(tmp_path: Path) -> None:
         started = inkwell(tmp_path, "serve", "--port", str(port))
         assert started.returncode == 0, started.stderr
         assert f"http://127.0.0.1:{port}" in started.stdout
-        assert httpx.get(f"http://127.0.0.1:{port}/api/health", timeout=PATIENCE_S).json()["status"] == "well"
+        assert httpx.get(f"http://127.0.0.1:{port}/api/v1/health", timeout=PATIENCE_S).json()["status"] == "well"
         log = tmp_path / "log" / "application.log"
         assert stat.S_IMODE(log.stat().st_mode) == 0o600, "only who runs it reads its log"
         status = inkwell(tmp_path, "status")
@@ -69,7 +69,7 @@ def test_it_serves_others_on_the_address_it_is_given(tmp_path: Path, with_tls: b
         started = inkwell(tmp_path, "serve", "--port", str(port), **settings)
         assert started.returncode == 0, started.stderr
         assert f"Inkwell Groove is at {where} " in started.stdout
-        answer = httpx.get(f"{where}/api/dockets", verify=False, timeout=PATIENCE_S)
+        answer = httpx.get(f"{where}/api/v1/dockets", verify=False, timeout=PATIENCE_S)
         assert answer.status_code == 401
         # Whoever asks later need not know how it was started.
         assert f"running at {where}\n" in inkwell(tmp_path, "status").stdout
@@ -84,7 +84,7 @@ def test_the_database_and_the_store_that_the_environment_names_are_used(tmp_path
         started = inkwell(tmp_path / "var", "serve", "--port", str(port), **settings)
         assert started.returncode == 0, started.stderr
         body = {"shelfmark": "E-1", "carrier_format": "LP"}
-        assert httpx.post(f"http://127.0.0.1:{port}/api/dockets", json=body, timeout=PATIENCE_S).is_success
+        assert httpx.post(f"http://127.0.0.1:{port}/api/v1/dockets", json=body, timeout=PATIENCE_S).is_success
         assert "the one that INKWELL_DATABASE_URL names" in inkwell(tmp_path / "var", "status", **settings).stdout
         second = inkwell(tmp_path / "other var", "serve", "--port", str(processes.free_port()), **settings)
         assert second.returncode == 1

@@ -511,7 +511,7 @@ def test_news_of_jobs_and_dockets_reaches_whoever_looks_on(server: Server, side_
     ready = threading.Event()
 
     def listen() -> None:
-        with httpx.stream("GET", f"{server.address}/api/events", timeout=PATIENCE_S) as stream:
+        with httpx.stream("GET", f"{server.address}/api/v1/events", timeout=PATIENCE_S) as stream:
             for line in stream.iter_lines():
                 if line.startswith("data:"):
                     heard.append(json.loads(line[5:]))

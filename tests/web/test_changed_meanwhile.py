@@ -249,7 +249,7 @@ def test_what_is_saved_under_a_name_replaces_only_what_was_seen(
 def test_a_preferred_source_and_an_account_are_changed_only_as_they_were_seen(server: Server) -> None:
     def prefer(source: str, seen: str) -> httpx.Response:
         body = {"field": "title", "source": source, "fixed": bool(source), "seen": seen}
-        return server.api.put("/source-rules", json=body)
+        return server.api.put("/catalogue-rules", json=body)
 
     assert prefer("union", "").is_success
     late = prefer("tern", "")

@@ -105,7 +105,7 @@ def test_a_track_is_heard_as_its_stretch_of_the_take(house: tuple[Server, Path])
     one = server.get("/collection", text="slack water", kind="docket")["found"][0]
     docket = server.get(f"/dockets/{one['docket_id']}")
     line = docket["carriers"][0]["sides"][0]["tracks"][1]
-    answer = server.api.get(one["sound"].removeprefix("/api"))
+    answer = server.api.get(one["sound"].removeprefix("/api/v1"))
     heard, rate = soundfile.read(io.BytesIO(answer.content), dtype="int32")
     original, _ = soundfile.read(side, start=line["start_sample"], stop=line["end_sample"], dtype="int32")
     assert rate == line["rate_hz"]

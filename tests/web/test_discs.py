@@ -64,7 +64,7 @@ def test_a_disc_goes_from_the_drive_to_a_sealed_folder_that_makes_it_again(house
     assert first["opening"]["outcome"] == "kept" and first["grade"]["name"] == "damaged"
     assert "track 2 is damaged" in desk.evidence()["disc"]
 
-    assert house.api.post("/discs/D-1/wiping").is_success
+    assert house.api.post("/discs/D-1/cleaned").is_success
     desk.put_in("D-1")
     again = desk.read(numbers=[2])
     assert [one["verdict"] for one in again["tracks"]] == ["proven"] * 4
@@ -111,7 +111,7 @@ def test_a_disc_goes_from_the_drive_to_a_sealed_folder_that_makes_it_again(house
 
 def test_the_poor_drive_is_named_for_its_silence_and_helped_by_the_good_one(house: Server) -> None:
     desk = Desk(house, "CD-2")
-    house.api.post("/discs/D-1/wiping")
+    house.api.post("/discs/D-1/cleaned")
     desk.put_in("D-1", "drive-2")
     view = desk.read("drive-2")
     assert desk.drive("drive-2")["offset_samples"] == -613
@@ -131,7 +131,7 @@ def test_a_disc_nobody_knows_is_agreed_and_told_to_the_register(house: Server, r
     assert {one["verdict"] for one in view["tracks"]} == {"agreed"} and view["grade"]["name"] == "good evidence"
     assert view["gaps"] == [{"number": 2, "frames": 10, "silent_share": 0.0}]
     assert desk.drive("image")["disc"] == "D-2"
-    told = house.post(f"/disc-reads/{view['reads'][0]['id']}/telling")
+    told = house.post(f"/disc-reads/{view['reads'][0]['id']}/submit")
     assert told["reads"][0]["told"]
     known = httpx.get(f"{register.address}/v1/discs/{view['digest']}").json()
     assert known["pressings"][0]["reads"] == 1
@@ -188,13 +188,13 @@ def test_what_cannot_be_is_refused_with_reason_and_remedy(house: Server) -> None
         (desk.put_in("bad"), 422, "line 1: the file 'gone.bin' is not beside"),
         (house.api.put(f"/sides/{desk.sides[0]}/disc/gaps", json={"gaps": "kept"}), 409, "not read yet"),
         (house.api.get(f"/sides/{desk.sides[0]}/disc/reading.log"), 404, "not read yet"),
-        (house.api.post("/disc-reads/9999/telling"), 404, "no reading"),
+        (house.api.post("/disc-reads/9999/submit"), 404, "no reading"),
     ]
     desk.put_in("D-2", "image")
     cases += [
         (desk.put_in("D-2"), 409, "is in Disc images"),
         (desk.put_in("D-1", "image"), 409, "D-2 is in it"),
-        (house.api.post("/discs/D-2/wiping"), 409, "in a drive"),
+        (house.api.post("/discs/D-2/cleaned"), 409, "in a drive"),
         (
             house.api.post(f"/sides/{lp['carriers'][0]['sides'][0]['id']}/disc-reads", json={"drive_id": "image"}),
             422,

@@ -60,7 +60,7 @@ def house(database_url: str, root: Path, tmp_path_factory: pytest.TempPathFactor
         running.post("/bundles", {"folder": "all", "in_place": True})
         running.wait_for_jobs()
         assert running.api.post("/duplicates/compare").status_code == 409, "nothing was listened to"
-        running.post("/survey/listen")
+        running.post("/survey/analyse")
         running.wait_for_jobs()
         running.post("/duplicates/compare")
         running.wait_for_jobs()
@@ -122,30 +122,30 @@ def test_what_was_compared_is_not_compared_again_and_what_is_no_more_is_forgotte
 def test_set_aside_and_brought_back_byte_for_byte(house: Server, root: Path) -> None:
     before, rows = digests_below(root), house.get("/sheet", bundle=[1])
     copy = next(one for one in rows["rows"] if one["path"] == "heap/Copy of Slack Water.wav")
-    assert house.api.post("/holding", json={"file_ids": [copy["id"]], "reason": " "}).status_code == 422
-    assert house.api.post("/holding", json={"file_ids": [999_999], "reason": "none"}).status_code == 404
-    house.post("/holding", {"file_ids": [copy["id"]], "reason": "a better copy is kept"})
+    assert house.api.post("/held-files", json={"file_ids": [copy["id"]], "reason": " "}).status_code == 422
+    assert house.api.post("/held-files", json={"file_ids": [999_999], "reason": "none"}).status_code == 404
+    house.post("/held-files", {"file_ids": [copy["id"]], "reason": "a better copy is kept"})
     house.wait_for_jobs()
     assert not (root / "all/heap/Copy of Slack Water.wav").exists()
     assert "heap/Copy of Slack Water.wav" not in {name for one in sets(house, "same recording") for name in named(one)}
-    (held,) = house.get("/holding")
+    (held,) = house.get("/held-files")
     assert (held["path"], held["state"]) == ("heap/Copy of Slack Water.wav", "held")
     assert house.get("/ledger")[0]["action"].startswith("1 files set aside until ")
 
     # Something else lies there meanwhile: nothing is written over.
     other = root / "all/heap/Copy of Slack Water.wav"
     other.write_bytes(b"another")
-    house.post("/holding/back", {"held_ids": [held["id"]]})
+    house.post("/held-files/restore", {"held_ids": [held["id"]]})
     house.wait_for_jobs()
     assert other.read_bytes() == b"another"
-    assert house.get("/holding")[0]["state"] == "held"
+    assert house.get("/held-files")[0]["state"] == "held"
     other.unlink()
-    house.post("/holding/back", {"held_ids": [held["id"]]})
+    house.post("/held-files/restore", {"held_ids": [held["id"]]})
     house.wait_for_jobs()
     assert digests_below(root) == before
     assert house.get("/sheet", bundle=[1]) == rows
-    assert house.get("/holding") == []
-    assert house.api.post("/holding/back", json={"held_ids": [held["id"]]}).status_code == 404
+    assert house.get("/held-files") == []
+    assert house.api.post("/held-files/restore", json={"held_ids": [held["id"]]}).status_code == 404
 
 
 def test_a_file_that_somebody_altered_is_left_where_it_is(house: Server, root: Path) -> None:
@@ -153,10 +153,10 @@ def test_a_file_that_somebody_altered_is_left_where_it_is(house: Server, root: P
     kept = path.read_bytes()
     row = next(one for one in house.get("/sheet", bundle=[1])["rows"] if one["path"] == "heap/live.flac")
     path.write_bytes(kept + b"more")
-    house.post("/holding", {"file_ids": [row["id"]], "reason": "not wanted"})
+    house.post("/held-files", {"file_ids": [row["id"]], "reason": "not wanted"})
     house.wait_for_jobs()
     assert path.read_bytes() == kept + b"more"
-    assert house.get("/holding") == []
+    assert house.get("/held-files") == []
     problem = next(one for one in house.get("/ledger") if one["action"] == "1 files could not be moved")
     assert "somebody altered the file" in problem["after"]["problems"][0]
     path.write_bytes(kept)
@@ -164,14 +164,14 @@ def test_a_file_that_somebody_altered_is_left_where_it_is(house: Server, root: P
 
 def test_what_was_held_long_enough_is_let_go_and_the_ledger_keeps_what_it_was(house: Server, root: Path) -> None:
     row = next(one for one in house.get("/sheet", bundle=[1])["rows"] if one["path"] == "heap/live.flac")
-    house.post("/holding", {"file_ids": [row["id"]], "reason": "not wanted", "days": 1})
+    house.post("/held-files", {"file_ids": [row["id"]], "reason": "not wanted", "days": 1})
     house.wait_for_jobs()
     database = Database(house.database_url)
     holding = Holding(database, MediaStore(house.media_root), Events())
     assert holding.let_go(datetime.now(UTC)) == 0, "its day has not come"
     assert holding.let_go(datetime.now(UTC) + timedelta(days=2)) == 1
     database.close()
-    assert house.get("/holding") == []
+    assert house.get("/held-files") == []
     gone = house.get("/ledger")[0]
     assert gone["action"] == "1 files let go, held until now"
     assert gone["before"]["files"][0]["path"] == "heap/live.flac"

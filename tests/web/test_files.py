@@ -75,7 +75,7 @@ def write(desk: Server, bundle: Any, **options: Any) -> Any:
 
 
 def take_back(desk: Server, step: Any) -> Any:
-    desk.post(f"/file-steps/{step['id']}/take-back")
+    desk.post(f"/file-steps/{step['id']}/undo")
     return ended(desk, step["id"])
 
 
@@ -173,7 +173,7 @@ def test_nothing_is_written_until_write_and_everything_is_taken_back_after_a_res
     assert take_back(desk, step)["state"] == "taken back"
     assert digests_below(folder) == before
     assert [one["fields"] for one in rows(desk, bundle)] == [one["fields"] for one in stored]
-    answer = desk.api.post(f"/file-steps/{step['id']}/take-back")
+    answer = desk.api.post(f"/file-steps/{step['id']}/undo")
     assert answer.status_code == 409
 
 
@@ -222,7 +222,7 @@ def test_what_somebody_else_altered_is_left_alone_until_it_was_looked_at_again(
     assert step["state"] == "written in part"
     assert "somebody else has altered it" in step["told"][0]
     assert path.read_bytes() == altered
-    desk.post(f"/bundles/{bundle['id']}/look-again")
+    desk.post(f"/bundles/{bundle['id']}/rescan")
     desk.wait_for_jobs()
     again = {one["id"]: one for one in rows(desk, bundle)}
     assert again[first["id"]]["fields"]["title"] == "Theirs"
@@ -286,7 +286,7 @@ def test_pictures_by_the_house_rule_for_all_in_one_job_and_back(desk: Server, me
     checked = desk.get("/art-rule/check", bundle=[bundle["id"]])
     assert checked["counts"]["too many pixels"] == 4
     assert checked["counts"]["no front is embedded"] == 60 - 8 - 4
-    step = desk.post("/art-rule/carry-out", {"file_ids": [int(key) for key in checked["files"]]})
+    step = desk.post("/art-rule/apply", {"file_ids": [int(key) for key in checked["files"]]})
     step = ended(desk, step["id"])
     assert step["told"][0].startswith("38 files, ")
     assert step["told"][0].endswith(": there is no front to be found")
@@ -309,7 +309,7 @@ def test_pictures_by_the_house_rule_for_all_in_one_job_and_back(desk: Server, me
     assert [(shown["role"], shown["width_px"]) for shown in one["pictures"]] == [("back", 300)]
     shown = desk.api.get(f"/files/{lanterns['id']}/pictures/0")
     assert (shown.status_code, shown.headers["content-type"]) == (200, "image/jpeg")
-    out = ended(desk, desk.post("/files/pictures/take-out", {"file_ids": [lanterns["id"]]})["id"])
+    out = ended(desk, desk.post("/files/pictures/remove", {"file_ids": [lanterns["id"]]})["id"])
     assert take_back(desk, out)["state"] == "taken back"
     assert take_back(desk, step)["state"] == "taken back"
     assert digests_below(folder) == before
@@ -370,7 +370,7 @@ def test_playlists_and_made_pictures_are_filed_back_with_the_sound_they_point_at
         desk.api.put("/art-rule", json={"rule": rule}).raise_for_status()
         with_front = [row["id"] for row in found if row["pictures"]]
         if with_front:
-            desk.post("/art-rule/carry-out", {"file_ids": with_front})
+            desk.post("/art-rule/apply", {"file_ids": with_front})
             desk.wait_for_jobs()
         filed = desk.post(f"/bundles/{bundle['id']}/file-back")
         desk.wait_for_jobs()
@@ -457,7 +457,7 @@ def test_an_album_in_one_file_becomes_a_folder_of_tracks(desk: Server, root: Pat
     album.save()
     before = digests_below(folder)
     files = {row["path"]: row["id"] for row in rows(desk, bring_in(desk, "one file", in_place=True))}
-    bundle = desk.post(f"/files/{files['album.flac']}/take-apart")
+    bundle = desk.post(f"/files/{files['album.flac']}/split")
     desk.wait_for_jobs()
     bundle = next(one for one in desk.get("/bundles") if one["id"] == bundle["id"])
     assert bundle["told"] == ["Cut into 2 tracks as its CUESHEET tag says, every sample compared"]
@@ -468,9 +468,9 @@ def test_an_album_in_one_file_becomes_a_folder_of_tracks(desk: Server, root: Pat
     assert len(cut[0]) == (2 * 75 + 37) * 588
     assert np.array_equal(np.concatenate(cut), soundfile.read(folder / "album.flac", dtype="int16")[0])
     assert digests_below(folder) == before, "the file itself stays"
-    answer = desk.api.post(f"/files/{files['bare.flac']}/take-apart")
+    answer = desk.api.post(f"/files/{files['bare.flac']}/split")
     assert (answer.status_code, "Put a cue sheet beside it" in answer.text) == (422, True)
-    assert desk.api.post("/files/999999/take-apart").status_code == 404
+    assert desk.api.post("/files/999999/split").status_code == 404
 
 
 def test_rules_are_saved_ordered_and_shown_on_examples(desk: Server) -> None:
@@ -498,7 +498,7 @@ def test_rules_are_saved_ordered_and_shown_on_examples(desk: Server) -> None:
         ("GET", "/sheet?bundle=9999", None, 404),
         ("PATCH", "/sheet", {"changes": [{"file_id": 99_999, "field": "title", "value": "x"}]}, 404),
         ("POST", "/sheet/write", {"bundle_ids": [9_999]}, 409),
-        ("POST", "/file-steps/999/take-back", None, 404),
+        ("POST", "/file-steps/999/undo", None, 404),
         ("POST", "/sheet/reword", {"file_ids": [1], "rules": [{"fields": ["no"], "steps": [{"do": "space"}]}]}, 422),
         ("PUT", "/wording-rules", {"name": "", "fields": ["title"], "steps": [{"do": "space"}]}, 422),
     ],

@@ -66,13 +66,13 @@ def test_a_merge_is_seen_before_it_is_made_and_taken_back_as_a_whole(house: Serv
         f"heading “{BAND}”, {preview['files']} files",
     )
 
-    back = house.post(f"/headings/merges/{made['id']}/take-back")
+    back = house.post(f"/headings/merges/{made['id']}/undo")
     assert back["taken_back"]
     house.wait_for_jobs()
     assert digests_below(root) == files, "byte for byte"
     assert house.get("/dockets/1")["release"] == before["release"]
     assert names(house) == held
-    assert house.api.post(f"/headings/merges/{made['id']}/take-back").status_code == 409
+    assert house.api.post(f"/headings/merges/{made['id']}/undo").status_code == 409
 
 
 def test_what_points_to_a_heading_is_found_wherever_it_stands(house: Server, root: Path) -> None:
@@ -86,11 +86,11 @@ def test_what_points_to_a_heading_is_found_wherever_it_stands(house: Server, roo
     house.wait_for_jobs()
     (found,) = house.get("/survey/findings", check="variants")["findings"]
     assert found["words"] == "“quayhead” is filed under “Quayhead”"
-    house.post("/survey/put-right", {"check": "variants"})
+    house.post("/survey/fix", {"check": "variants"})
     house.wait_for_jobs()
     stored = next(one for one in house.get("/sheet", bundle=[1])["rows"] if one["id"] == row["id"])
     assert stored["fields"]["label"] == "Gull & Crane; Quayhead", "the others of a field stay"
-    house.post(f"/headings/merges/{made['id']}/take-back")
+    house.post(f"/headings/merges/{made['id']}/undo")
     assert house.get("/dockets/1")["release"]["label"] == "quayhead"
 
 
@@ -101,9 +101,9 @@ def test_a_heading_that_is_merged_takes_what_pointed_to_it_along(house: Server) 
     third = house.api.post("/headings/merge", json={"kind": "work", "name": " ", "variants": ["x"]})
     assert third.status_code == 422
     assert house.api.post("/headings/merge", json={"kind": "work", "name": "x", "variants": ["x"]}).status_code == 422
-    house.post(f"/headings/merges/{second['id']}/take-back")
+    house.post(f"/headings/merges/{second['id']}/undo")
     house.wait_for_jobs()
-    house.post(f"/headings/merges/{first['id']}/take-back")
+    house.post(f"/headings/merges/{first['id']}/undo")
     house.wait_for_jobs()
     assert "Preludes" not in {one["heading"] for one in names(house, "work").values()}
 
@@ -116,6 +116,6 @@ def test_what_is_settled_is_suggested_no_more(house: Server) -> None:
     house.wait_for_jobs()
     left = house.get("/headings", kind="person")["suggested"]
     assert one["name"] not in {each["name"] for each in left}
-    house.post(f"/headings/merges/{made['id']}/take-back")
+    house.post(f"/headings/merges/{made['id']}/undo")
     house.wait_for_jobs()
     assert one in house.get("/headings", kind="person")["suggested"]

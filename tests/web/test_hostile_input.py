@@ -102,25 +102,27 @@ def test_every_answer_says_what_a_browser_may_do_with_it(house: Server) -> None:
         "/",
         "/dockets/1/tracks",
         "/favicon.svg",
-        "/api/health",
-        "/api/nothing",
-        "/api/dockets/99999",
-        f"/api/files/{found['one.flac']}/sound",
-        "/api/takes/1/samples?first_sample=0&samples=10",
-        "/api/openapi.json",
+        "/api/v1/health",
+        "/api/v1/nothing",
+        "/api/v1/dockets/99999",
+        f"/api/v1/files/{found['one.flac']}/sound",
+        "/api/v1/takes/1/samples?first_sample=0&samples=10",
+        "/api/v1/openapi.json",
     ):
         answer = httpx.get(house.address + path, timeout=PATIENCE_S)
         assert answer.headers["x-content-type-options"] == "nosniff", path
         policy = answer.headers["content-security-policy"]
         assert "frame-ancestors 'none'" in policy, path
-        assert path.startswith("/api/") == ("default-src 'none'" in policy and "sandbox" in policy), path
-    refused = httpx.get(f"{house.address}/api/health", headers={"Host": "evil.example"}, timeout=PATIENCE_S)
+        assert path.startswith("/api/v1/") == ("default-src 'none'" in policy and "sandbox" in policy), path
+    refused = httpx.get(f"{house.address}/api/v1/health", headers={"Host": "evil.example"}, timeout=PATIENCE_S)
     assert refused.status_code == 403 and "sandbox" in refused.headers["content-security-policy"]
 
 
 @pytest.mark.parametrize("origin", ["http://[", "http://[::1", "http://a]b", "null", "http://", "http://127.0.0.1:x"])
 def test_an_origin_that_is_none_is_refused(house: Server, origin: str) -> None:
-    assert httpx.get(f"{house.address}/api/dockets", headers={"Origin": origin}, timeout=PATIENCE_S).status_code == 403
+    assert (
+        httpx.get(f"{house.address}/api/v1/dockets", headers={"Origin": origin}, timeout=PATIENCE_S).status_code == 403
+    )
 
 
 @pytest.mark.parametrize(
@@ -170,7 +172,7 @@ def test_no_number_in_an_address_is_too_large_to_be_answered(house: Server, numb
         # Where the number is in the query, what is asked for is there.
         address = re.sub(r"\{[^}]+\}", "1" if whole else str(number), path)
         query = {**dict.fromkeys(whole, number), **dict.fromkeys(others, "x")}
-        answer = house.api.request(method, address.removeprefix("/api"), params=query)
+        answer = house.api.request(method, address.removeprefix("/api/v1"), params=query)
         if answer.status_code >= 500 and answer.status_code not in (502, 503, 507):
             broken.append((method, address, query, answer.text[:200]))
     assert broken == []

@@ -65,11 +65,11 @@ def test_a_wording_rule_of_the_house_is_held_against_every_file_and_carried_out(
     }
     shown = house.post("/survey/preview", {"rule": "tags"})["changes"]
     assert ("01. First Boat Over", "First Boat Over") in {(one["before"], one["after"]) for one in shown}
-    step = house.post("/house-rules/tags/carry-out")
+    step = house.post("/house-rules/tags/apply")
     house.wait_for_jobs()
     assert read_file(root / "messy" / DISC / "01 First Boat Over.m4a").fields["title"] == "First Boat Over"
     assert findings(house, "not worded") == []
-    house.post(f"/file-steps/{step['id']}/take-back")
+    house.post(f"/file-steps/{step['id']}/undo")
     house.wait_for_jobs()
     assert digests_below(root) == before
     assert share(house, "tags")["following"] == wordless - 8
@@ -85,11 +85,11 @@ def test_filing_is_declared_by_a_saved_pattern_and_carried_out(house: Server, ro
     declared(house, "/house-rules/filing", {"pattern": "By album"})
     assert house.get("/house-rules")["filing"] == "By album"
     before_it = share(house, "filing")["following"]
-    step = house.post("/house-rules/filing/carry-out")
+    step = house.post("/house-rules/filing/apply")
     house.wait_for_jobs()
     # Files that say nothing of album or number cannot all lie where the pattern says.
     assert share(house, "filing")["following"] >= before_it + 8
-    house.post(f"/file-steps/{step['id']}/take-back")
+    house.post(f"/file-steps/{step['id']}/undo")
     house.wait_for_jobs()
     assert digests_below(root) == before
     declared(house, "/house-rules/filing", {"pattern": ""})
@@ -149,7 +149,7 @@ def test_samples_that_have_not_the_checksum_stored_with_them_are_told(house: Ser
             path.write_bytes(held)
     house.post("/bundles", {"folder": "doubtful", "in_place": True})
     house.wait_for_jobs()
-    house.post("/survey/listen")
+    house.post("/survey/analyse")
     house.wait_for_jobs()
     surveyed(house)
     assert [one["paths"] for one in findings(house, "other samples")] == [["wrong.flac"]]
@@ -157,14 +157,14 @@ def test_samples_that_have_not_the_checksum_stored_with_them_are_told(house: Ser
 
     # Storing the one it has is a remedy like any other; the reference decoder then agrees.
     before = (folder / "none.flac").read_bytes()
-    step = house.post("/survey/put-right", {"check": "no checksum"})
+    step = house.post("/survey/fix", {"check": "no checksum"})
     house.wait_for_jobs()
     stored = (folder / "none.flac").read_bytes()
     assert stored[26:42] == (folder / "right.flac").read_bytes()[26:42]
     assert [at for at, (old, new) in enumerate(zip(before, stored, strict=True)) if old != new] == list(range(26, 42))
     subprocess.run(["flac", "--test", "--silent", "--warnings-as-errors", folder / "none.flac"], check=True)
     assert "no checksum" not in surveyed(house)
-    house.post(f"/file-steps/{step['id']}/take-back")
+    house.post(f"/file-steps/{step['id']}/undo")
     house.wait_for_jobs()
     assert (folder / "none.flac").read_bytes() == before
     assert surveyed(house)["no checksum"] == 1

@@ -61,14 +61,14 @@ def test_a_socket_ends_for_whoever_is_signed_out(guarded: Server) -> None:
     keeper = signed_in(guarded, "keeper")
     keeper.post("/dockets", json={"shelfmark": "WH-0812", "carrier_format": "LP"}).raise_for_status()
     docket = next(one for one in keeper.get("/dockets").json() if one["shelfmark"] == "WH-0812")
-    source = next(one for one in keeper.get("/sources").json() if one["kind"] == "browser")
+    source = next(one for one in keeper.get("/decks").json() if one["kind"] == "browser")
     side = keeper.get(f"/dockets/{docket['id']}").json()["carriers"][0]["sides"][0]["id"]
     body = {"source_id": source["id"], "rate_hz": 44_100, "bits": 16, "settings": {"side_id": side}}
     connected = keeper.post(f"/dockets/{docket['id']}/transfer", json=body)
     assert connected.status_code == 201, connected.text
     key = connected.json()["key"]
     shown = cookie(guarded, "archivist")
-    with connect(f"ws://127.0.0.1:{guarded.port}/api/transfers/{key}/watch", additional_headers=shown) as socket:
+    with connect(f"ws://127.0.0.1:{guarded.port}/api/v1/transfers/{key}/watch", additional_headers=shown) as socket:
         socket.recv(timeout=120)
         http = client(guarded)
         http.headers.update(shown)

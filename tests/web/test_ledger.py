@@ -37,13 +37,13 @@ def newest(house: Server) -> Any:
 
 
 def take_back(house: Server, *entries: Any) -> Any:
-    told = house.post("/ledger/take-back", {"ids": [one["id"] for one in entries]})
+    told = house.post("/ledger/undo", {"ids": [one["id"] for one in entries]})
     house.wait_for_jobs()
     return told
 
 
 def refused(house: Server, *ids: int) -> int:
-    return int(house.api.post("/ledger/take-back", json={"ids": list(ids)}).status_code)
+    return int(house.api.post("/ledger/undo", json={"ids": list(ids)}).status_code)
 
 
 def described(house: Server, **release: str) -> Any:
@@ -69,7 +69,7 @@ def widened(house: Server, by_samples: int) -> Any:
 
 
 def put_right(house: Server, check: str) -> Any:
-    house.post("/survey/put-right", {"check": check})
+    house.post("/survey/fix", {"check": check})
     told = newest(house)
     house.wait_for_jobs()
     return told
@@ -169,7 +169,7 @@ def test_everything_of_a_day_goes_back_whatever_it_was_the_newest_first(house: S
     house.wait_for_jobs()
     put_right(house, "missing album_artist")
     copy = next(one for one in house.get("/sheet", bundle=[1])["rows"] if "Copy of" in one["path"])
-    house.post("/holding", {"file_ids": [copy["id"]], "reason": "kept twice"})
+    house.post("/held-files", {"file_ids": [copy["id"]], "reason": "kept twice"})
     house.wait_for_jobs()
     described(house, title="Another")
     assert digests_below(root) != files
@@ -182,7 +182,7 @@ def test_everything_of_a_day_goes_back_whatever_it_was_the_newest_first(house: S
     assert told["following"] == 4
     assert digests_below(root) == files, "byte for byte"
     assert house.get("/dockets/1")["release"] == release
-    assert house.get("/holding") == []
+    assert house.get("/held-files") == []
     assert house.get("/ledger", search="more were not taken back") == []
     until(
         lambda: house.get("/collection", text="marrowby silver", kind="docket")["total"] == 0,

@@ -15,7 +15,7 @@ from inkwell_groove.web.locations import location_of
 from tests.live import Server
 from tests.sounds import record_side
 
-_NEXT = re.compile(r'</api(/dockets\?[^>]+)>; rel="next"')
+_NEXT = re.compile(r'</api/v1(/dockets\?[^>]+)>; rel="next"')
 
 
 @pytest.fixture(scope="module")
@@ -33,11 +33,11 @@ def test_what_was_begun_is_found_where_the_answer_says(house: Server, tmp_path: 
     answer = house.api.post(f"/sides/{side_id}/scan")
     assert answer.status_code == 202
     where = answer.headers["Location"]
-    assert where == f"/api/jobs/{answer.json()['id']}"
-    found = house.get(where.removeprefix("/api"))
+    assert where == f"/api/v1/jobs/{answer.json()['id']}"
+    found = house.get(where.removeprefix("/api/v1"))
     assert (found["id"], found["kind"]) == (answer.json()["id"], answer.json()["kind"])
     house.wait_for_jobs()
-    assert house.get(where.removeprefix("/api"))["state"] == "done"
+    assert house.get(where.removeprefix("/api/v1"))["state"] == "done"
     assert house.api.get("/jobs/99999").status_code == 404
 
 

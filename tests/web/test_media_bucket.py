@@ -161,12 +161,12 @@ def test_what_is_damaged_there_is_found_and_restored_from_the_second_copy(
     second = Path(house.environment["INKWELL_SECOND_ROOT"]) / docket(house, sealed)["packages"][-1]["folder"] / name
     second.chmod(0o644)
     second.write_bytes(good[:-1] + b"!")
-    house.post(f"/packages/{package_id}/restoring")
+    house.post(f"/packages/{package_id}/restore")
     house.wait_for_jobs()
     assert failed(house, "restore package")["what"] == "it is not what it was" and not folder.exists()
     second.write_bytes(good)
 
-    house.post(f"/packages/{package_id}/restoring")
+    house.post(f"/packages/{package_id}/restore")
     house.wait_for_jobs()
     assert fixity_of(house, sealed)["findings"] == []
     bagit.Bag(str(package_folder(house, sealed))).validate()

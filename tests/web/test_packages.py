@@ -220,7 +220,7 @@ def test_damage_is_found_named_and_put_right_from_the_second_copy(vault: Server,
     assert docket(vault, docket_id)["packages"][-1]["fixity"]["findings"] == told["findings"]
 
     assert docket(vault, docket_id)["standing"] == "sealed"
-    vault.post(f"/packages/{package_id}/restoring")
+    vault.post(f"/packages/{package_id}/restore")
     vault.wait_for_jobs()
     told = fixity_of(vault, docket_id)
     assert [finding["state"] for finding in told["findings"]] == ["unknown"], "a stranger is nobody's to remove"
@@ -353,9 +353,9 @@ def test_a_record_becomes_an_image_for_burning(vault: Server, side: Path, tmp_pa
 
 def test_what_cannot_be_checked_or_restored_says_why(vault: Server, sealed: list[int], database_url: str) -> None:
     told = fixity_of(vault, sealed[0])
-    for path in ("/packages/99999/check", "/packages/99999/restoring"):
+    for path in ("/packages/99999/check", "/packages/99999/restore"):
         assert vault.api.post(path).status_code == 404
-    nothing = vault.api.post(f"/packages/{told['package_id']}/restoring")
+    nothing = vault.api.post(f"/packages/{told['package_id']}/restore")
     assert nothing.status_code == 409 and "nothing is known to be wrong" in nothing.json()["detail"]
     with Database(database_url).begin() as session:
         package = session.get_one(Package, told["package_id"])

@@ -21,7 +21,7 @@ from inkwell_groove.store.dump import DumpFailed
 from inkwell_groove.store.exclusive import InUse
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.web.guard import Guard, foreign
-from inkwell_groove.web.problems import _STATUS
+from inkwell_groove.web.problem_types import TYPES
 from inkwell_groove.web.zipping import zip_stream
 
 
@@ -114,4 +114,4 @@ def test_every_error_that_can_reach_a_client_has_a_status() -> None:
     elsewhere = {errors.ProofFailed, errors.Cancelled, InUse, DumpFailed}
     for kind in (*leaves(InkwellError), DatabaseAway, DiskFull):
         if kind not in elsewhere:
-            assert any(issubclass(kind, known) for known, _ in _STATUS), kind
+            assert any(issubclass(kind, one.errors) for one in TYPES if one.errors), kind

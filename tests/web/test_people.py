@@ -18,7 +18,7 @@ from inkwell_groove.web.guard import foreign
 from tests.live import Server
 from tests.people import PASSWORD, PEOPLE, client, cookie, shell, signed_in
 
-OPEN = {"health", "ready", "session", "signIn", "signOut", "signInElsewhere", "cameBack"}
+OPEN = {"health", "ready", "session", "signIn", "signOut", "signInElsewhere", "finishSignIn"}
 
 
 def operations() -> list[tuple[str, str, str, str]]:
@@ -32,7 +32,7 @@ def operations() -> list[tuple[str, str, str, str]]:
 
 def filled(path: str) -> str:
     """A path to nothing: numbers that are not there, names that mean nothing."""
-    return re.sub(r"\{[^}]+\}", "999999", path.removeprefix("/api"))
+    return re.sub(r"\{[^}]+\}", "999999", path.removeprefix("/api/v1"))
 
 
 def test_every_route_says_which_role_it_needs() -> None:
@@ -68,7 +68,7 @@ def test_each_role_gets_what_it_needs_and_no_more(guarded: Server, role: Any) ->
 
 
 def test_sockets_are_an_archivists(guarded: Server) -> None:
-    address = f"ws://127.0.0.1:{guarded.port}/api/transfers/none/watch"
+    address = f"ws://127.0.0.1:{guarded.port}/api/v1/transfers/none/watch"
     for cookies in ({}, cookie(guarded, "reader")):
         with pytest.raises(InvalidStatus), connect(address, additional_headers=cookies):
             pass
@@ -147,8 +147,8 @@ def test_a_name_and_its_closing_are_in_the_access_log_and_no_secret_is(guarded: 
         ("account", "account changed: Ula Brandt, role reader to archivist"),
         ("refused", "name or password were not right"),
         ("signed in", "with a password"),
-        ("refused", "GET /api/accounts"),
-        ("export", "/api/ledger.csv"),
+        ("refused", "GET /api/v1/accounts"),
+        ("export", "/api/v1/ledger.csv"),
         ("signed out", ""),
     ]
     assert lines[2]["address"] == "127.0.0.1"
@@ -172,18 +172,18 @@ def test_a_role_is_taken_back_from_the_ledger_by_a_keeper_and_nobody_else(guarde
     keeper.patch(f"/accounts/{made['id']}", json={"role": "archivist"}).raise_for_status()
     entry = newest(keeper)
     assert entry["way_back"] == "open"
-    refused = archivist.post("/ledger/take-back", json={"ids": [entry["id"]]})
+    refused = archivist.post("/ledger/undo", json={"ids": [entry["id"]]})
     assert refused.status_code == 403 and "only a keeper" in refused.json()["detail"]
-    assert keeper.post("/ledger/take-back", json={"ids": [entry["id"]]}).status_code == 202
+    assert keeper.post("/ledger/undo", json={"ids": [entry["id"]]}).status_code == 202
 
     def account() -> Any:
         return next(one for one in keeper.get("/accounts").json() if one["id"] == made["id"])
 
     assert account()["role"] == "reader"
-    assert keeper.post("/ledger/take-back", json={"ids": [entry["id"]]}).status_code == 409, "once"
+    assert keeper.post("/ledger/undo", json={"ids": [entry["id"]]}).status_code == 409, "once"
     keeper.patch(f"/accounts/{made['id']}", json={"closed": True}).raise_for_status()
     closing = newest(keeper)
-    assert keeper.post("/ledger/take-back", json={"ids": [closing["id"]]}).status_code == 202
+    assert keeper.post("/ledger/undo", json={"ids": [closing["id"]]}).status_code == 202
     assert account()["closed_at"] is None
 
 
@@ -192,14 +192,14 @@ def test_a_house_rule_is_taken_back_from_the_ledger_by_a_keeper_and_nobody_else(
     before = keeper.get("/art-rule").json()
     keeper.put("/art-rule", json={"rule": {**before, "most_px": 444}}).raise_for_status()
     entry = newest(keeper)
-    assert archivist.post("/ledger/take-back", json={"ids": [entry["id"]]}).status_code == 403
-    assert keeper.post("/ledger/take-back", json={"ids": [entry["id"]]}).status_code == 202
+    assert archivist.post("/ledger/undo", json={"ids": [entry["id"]]}).status_code == 403
+    assert keeper.post("/ledger/undo", json={"ids": [entry["id"]]}).status_code == 202
     assert keeper.get("/art-rule").json() == before
     # What archivists save is theirs to take back; what a keeper declared is not theirs to remove.
     rule = {"name": "Short", "fields": ["title"], "steps": [{"do": "space"}]}
     saved = archivist.put("/wording-rules", json=rule)
     assert saved.status_code == 200, saved.text
-    assert archivist.post("/ledger/take-back", json={"ids": [newest(archivist)["id"]]}).status_code == 202
+    assert archivist.post("/ledger/undo", json={"ids": [newest(archivist)["id"]]}).status_code == 202
     assert archivist.get("/wording-rules").json() == []
     keeper.put("/art-rule", json={"rule": {**before, "most_px": 445}}).raise_for_status()
     for number in range(1, 9):

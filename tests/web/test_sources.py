@@ -36,7 +36,7 @@ def ended_look_up(library: Server, docket_id: int) -> Any:
 
 
 def look_up(library: Server, docket_id: int) -> Any:
-    return library.get(f"/dockets/{docket_id}/sources")["look_up"]
+    return library.get(f"/dockets/{docket_id}/catalogues")["look_up"]
 
 
 SLEEVE = {"album_artist": "Marrowby Silver Band", "label": "Lugger", "year": "1975", "country": "NO"}
@@ -142,9 +142,9 @@ def test_values_are_taken_with_their_origins_typed_ones_stand_and_all_can_be_giv
     assert docket["origins"]["label"] in ("Meridian Discography", "Union Shelf Catalogue")
     assert docket["origins"]["title"] == "typed in"
     assert evidence(library, docket_id) == "pressing chosen"
-    library.post(f"/dockets/{docket_id}/reconcile/back")
+    library.post(f"/dockets/{docket_id}/reconcile/undo")
     assert library.get(f"/dockets/{docket_id}")["release"] == before
-    assert library.api.post(f"/dockets/{docket_id}/reconcile/back").status_code == 409
+    assert library.api.post(f"/dockets/{docket_id}/reconcile/undo").status_code == 409
     entries = [line["action"] for line in library.get("/ledger", docket_id=docket_id)]
     assert any("taken from sources" in one for one in entries) and any("taken back" in one for one in entries)
 
@@ -152,20 +152,20 @@ def test_values_are_taken_with_their_origins_typed_ones_stand_and_all_can_be_giv
 def test_art_is_fetched_whole_from_where_it_was_offered_and_from_nowhere_else(library: Server) -> None:
     docket_id = opened(library, "S-8", catalogue_number="QHL 1107")
     looked_up(library, docket_id)
-    offers = library.get(f"/dockets/{docket_id}/source-art")
+    offers = library.get(f"/dockets/{docket_id}/catalogue-pictures")
     front = max((one for one in offers if one["role"] == "front"), key=lambda one: one["width_px"])
-    shown = library.api.get(f"/dockets/{docket_id}/source-art/picture", params={"address": front["address"]})
+    shown = library.api.get(f"/dockets/{docket_id}/catalogue-pictures/picture", params={"address": front["address"]})
     assert shown.headers["content-type"] == "image/jpeg" and len(shown.content) == front["size_bytes"]
     # Asked for by several at once, as a page of pictures asks, it comes to each of them.
     other = next(one for one in offers if one["address"] != front["address"])
     with ThreadPoolExecutor(6) as pool:
-        where, which = f"/dockets/{docket_id}/source-art/picture", {"address": other["address"]}
+        where, which = f"/dockets/{docket_id}/catalogue-pictures/picture", {"address": other["address"]}
         answers = list(pool.map(lambda _: library.api.get(where, params=which).status_code, range(6)))
     assert answers == [200] * 6
-    taken = library.post(f"/dockets/{docket_id}/source-art", {"address": front["address"]})
+    taken = library.post(f"/dockets/{docket_id}/catalogue-pictures", {"address": front["address"]})
     assert taken["facts"]["width_px"] == 1_000 and taken["origin"] == "Meridian Discography"
-    for address in ("http://127.0.0.1:22/secret", library.address + "/api/jobs", "file:///etc/passwd"):
-        refused = library.api.get(f"/dockets/{docket_id}/source-art/picture", params={"address": address})
+    for address in ("http://127.0.0.1:22/secret", library.address + "/api/v1/jobs", "file:///etc/passwd"):
+        refused = library.api.get(f"/dockets/{docket_id}/catalogue-pictures/picture", params={"address": address})
         assert refused.status_code == 404
 
 
@@ -196,14 +196,14 @@ def test_a_rule_is_set_and_forgotten_by_hand(library: Server) -> None:
     found = looked_up(library, docket_id)
     library.api.put(f"/dockets/{docket_id}/pressing", json={"key": found["candidates"][0]["key"]}).raise_for_status()
     rule = {"field": "country", "source": "Union Shelf Catalogue", "fixed": True}
-    assert library.api.put("/source-rules", json=rule).is_success
+    assert library.api.put("/catalogue-rules", json=rule).is_success
     table = library.get(f"/dockets/{docket_id}/reconcile")
     country = next(row for row in table["rows"] if row["field"] == "country")
     assert country["standing"] == "disagree" and country["proposed_from"] == "Union Shelf Catalogue"
     assert "by rule" in country["why"]
-    assert library.api.put("/source-rules", json={**rule, "fixed": False}).is_success
+    assert library.api.put("/catalogue-rules", json={**rule, "fixed": False}).is_success
     assert library.get(f"/dockets/{docket_id}/reconcile")["rules"] == []
-    assert library.api.put("/source-rules", json={**rule, "field": "colour"}).status_code == 422
+    assert library.api.put("/catalogue-rules", json={**rule, "field": "colour"}).status_code == 422
 
 
 def test_a_look_up_that_a_stopped_server_left_is_broken_off_with_what_came_of_it(
@@ -215,7 +215,7 @@ def test_a_look_up_that_a_stopped_server_left_is_broken_off_with_what_came_of_it
     until(lambda: look_up(library, docket_id)["candidates"], "nothing was found")
     library.kill()
     library.start()
-    found = library.get(f"/dockets/{docket_id}/sources")["look_up"]
+    found = library.get(f"/dockets/{docket_id}/catalogues")["look_up"]
     assert found["state"] == "broken off" and found["candidates"]
 
 
@@ -230,10 +230,10 @@ def test_a_chosen_pressing_is_taken_back_from_the_ledger_with_the_tracks_that_we
         return library.get("/ledger", limit=1)[0]
 
     def take_back(*entries: Any) -> int:
-        return int(library.api.post("/ledger/take-back", json={"ids": [one["id"] for one in entries]}).status_code)
+        return int(library.api.post("/ledger/undo", json={"ids": [one["id"] for one in entries]}).status_code)
 
     def choice() -> Any:
-        chosen = library.get(f"/dockets/{docket_id}/sources")["choice"]
+        chosen = library.get(f"/dockets/{docket_id}/catalogues")["choice"]
         return chosen and [entry["address"] for entry in chosen["entries"]]
 
     one = choose(first)

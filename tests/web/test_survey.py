@@ -37,7 +37,7 @@ def surveyed(house: Server, query: str = "") -> dict[str, int]:
 def listened(house: Server) -> None:
     """Have every file listened to that was not yet."""
     if house.get("/survey")["unheard"]:
-        house.post("/survey/listen")
+        house.post("/survey/analyse")
         house.wait_for_jobs(patience_s=300)
 
 
@@ -58,13 +58,13 @@ def test_findings_are_put_right_by_one_step_that_is_taken_back(house: Server, ro
     }.items() <= next(one for one in shown if one["before"] == "01. First Boat Over").items()
     file = root / "messy" / "Harbour Lights CD1" / "01 First Boat Over.m4a"
     sealed = file.read_bytes()
-    step = house.post("/survey/put-right", chosen)
+    step = house.post("/survey/fix", chosen)
     house.wait_for_jobs()
     assert read_file(file).fields["title"] == "First Boat Over"
     after = surveyed(house)
     assert "titles hold more" not in after
     assert after["missing track_number"] < before["missing track_number"], "the number went where it belongs"
-    house.post(f"/file-steps/{step['id']}/take-back")
+    house.post(f"/file-steps/{step['id']}/undo")
     house.wait_for_jobs()
     assert file.read_bytes() == sealed
     assert surveyed(house) == before
@@ -103,10 +103,10 @@ def test_a_survey_looks_only_at_what_changed_and_finds_the_same_as_one_of_everyt
 def test_the_sound_is_listened_to_once_and_what_is_heard_outlives_a_step(house: Server, root: Path) -> None:
     unheard = house.get("/survey")["unheard"]
     assert unheard > 15
-    house.post("/survey/listen")
+    house.post("/survey/analyse")
     house.wait_for_jobs(patience_s=300)
     assert house.get("/survey")["unheard"] == 0
-    assert house.api.post("/survey/listen").status_code == 409
+    assert house.api.post("/survey/analyse").status_code == 409
     bundle = house.get("/bundles")[-1]["id"]
     row = next(one for one in house.get("/sheet", bundle=[bundle])["rows"] if one["format"] == "FLAC")
     change = {"file_id": row["id"], "field": "comment", "value": "heard"}
@@ -124,7 +124,7 @@ def test_loudness_is_measured_by_listening_stated_in_the_files_and_taken_back(ho
     assert {one["has_remedy"] for one in findings(house, chosen["check"])} == {True}, "all were listened to"
     files = [path for path in (root / "messy").rglob("*") if path.suffix in (".flac", ".m4a", ".mp3", ".opus", ".ogg")]
     before = {path: path.read_bytes() for path in files}
-    step = house.post("/survey/put-right", chosen)
+    step = house.post("/survey/fix", chosen)
     house.wait_for_jobs()
     stated = {path: gain for path in files if (gain := _read(path).get("track_gain"))}
     assert len(stated) > 15
@@ -138,7 +138,7 @@ def test_loudness_is_measured_by_listening_stated_in_the_files_and_taken_back(ho
     nothing = house.get("/survey/findings", check=chosen["check"])
     assert (nothing["total"], nothing["label"]) == (0, "Loudness not stated")
     assert house.get("/survey")["unheard"] == 0, "no sample was touched"
-    house.post(f"/file-steps/{step['id']}/take-back")
+    house.post(f"/file-steps/{step['id']}/undo")
     house.wait_for_jobs()
     assert {path: path.read_bytes() for path in files} == before
     assert surveyed(house)["loudness not measured"] > 0
@@ -156,7 +156,7 @@ def _read(path: Path) -> dict[str, str]:
     [
         ("GET", "/survey/findings?check=nonsense", None, 404),
         ("POST", "/survey/preview", {"ids": [999_999]}, 404),
-        ("POST", "/survey/put-right", {"check": "no picture"}, 409),
+        ("POST", "/survey/fix", {"check": "no picture"}, 409),
         ("POST", "/survey/dismiss", {"check": "nonsense", "reason": "none"}, 404),
     ],
 )
@@ -170,7 +170,7 @@ def test_files_that_are_gone_take_their_findings_with_them(house: Server, root: 
     before = surveyed(house)
     shutil.rmtree(root / "messy" / "TOLLGATE SISTERS (rip)")
     bundle = house.get("/bundles")[-1]["id"]
-    house.post(f"/bundles/{bundle}/look-again")
+    house.post(f"/bundles/{bundle}/rescan")
     house.wait_for_jobs()
     after = surveyed(house)
     assert "picture too small" in before

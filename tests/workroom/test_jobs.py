@@ -144,7 +144,7 @@ def test_a_running_job_is_cancelled_and_leaves_nothing(fresh: Server, disk: Held
     assert left_behind(fresh) == []
     upload = fresh.get(f"/dockets/{docket['id']}")["uploads"][0]
     assert upload["refusal"]["what"] == "it was cancelled"
-    fresh.post(f"/uploads/{upload['id']}/try-again")
+    fresh.post(f"/uploads/{upload['id']}/retry")
     assert fresh.wait_for_jobs()[0]["state"] == "done"
     answer = fresh.api.post(f"/jobs/{job['id']}/cancel")
     assert answer.status_code == 409

@@ -104,7 +104,7 @@ def is_of_the_record(server: Server, take: Any) -> None:
 
 def test_what_one_server_has_is_offered_by_the_other(house: House) -> None:
     for server in (house.upstairs, house.cellar):
-        assert [one["id"] for one in server.get("/sources")] == [
+        assert [one["id"] for one in server.get("/decks")] == [
             "browser",
             "turntable@cellar",
             "cassette@cellar",
@@ -224,7 +224,7 @@ def test_a_server_that_is_gone_is_said_to_be(house: House) -> None:
     assert left["state"] == "recording", "its own server takes it up again, no other"
     with closing(Store(house.upstairs.database_url)) as store, store.begin() as session:
         session.execute(update(Worker).where(Worker.node == "cellar").values(seen_at=now() - timedelta(minutes=5)))
-    assert [one["id"] for one in house.upstairs.get("/sources")] == ["browser"]
+    assert [one["id"] for one in house.upstairs.get("/decks")] == ["browser"]
     assert house.upstairs.get("/drives") == {"drives": [], "discs": []}
     refused = house.upstairs.api.put("/drives/drive-1@cellar/disc", json={"disc": "D-1"})
     assert refused.status_code == 503 and "the server cellar is not heard of" in refused.json()["detail"]

@@ -39,7 +39,7 @@ export type HearingState = Schemas["HearingView"];
 export type Restoration = Schemas["Restoration"];
 export type Repairs = Schemas["RepairsView"];
 export type Listed = Schemas["Listed"];
-export type RepairsWanted = NonNullable<paths["/api/sides/{side_id}/repairs"]["get"]["parameters"]["query"]>;
+export type RepairsWanted = NonNullable<paths["/api/v1/sides/{side_id}/repairs"]["get"]["parameters"]["query"]>;
 export type RepairState = NonNullable<RepairsWanted["states"]>[number];
 export type SourcesState = Schemas["SourcesView"];
 export type Candidate = Schemas["CandidateView"];
@@ -71,7 +71,10 @@ export type AccessKind = Schemas["AccessLine"]["kind"];
 export type CollectionFound = Schemas["CollectionView"];
 export type Found = Schemas["FoundView"];
 export type Cover = Schemas["CoverView"];
-export type SearchWanted = Omit<NonNullable<paths["/api/collection"]["get"]["parameters"]["query"]>, "start" | "most">;
+export type SearchWanted = Omit<
+  NonNullable<paths["/api/v1/collection"]["get"]["parameters"]["query"]>,
+  "start" | "most"
+>;
 export type CopySet = Schemas["SetView"];
 export type SoundCopy = Schemas["CopyView"];
 export type Difference = Schemas["EditDifference"];
@@ -83,7 +86,7 @@ export type HouseRule = "artwork" | "tags" | "filing";
 export type Report = Schemas["ReportView"];
 export type Finding = Schemas["FindingView"];
 export type Check = Schemas["CheckView"];
-export type LedgerFilter = NonNullable<paths["/api/ledger"]["get"]["parameters"]["query"]>;
+export type LedgerFilter = NonNullable<paths["/api/v1/ledger"]["get"]["parameters"]["query"]>;
 export type LedgerLine = Schemas["LedgerLine"];
 export type TakenBack = Schemas["TakenBackView"];
 export type Fixity = Schemas["FixityOverview"];

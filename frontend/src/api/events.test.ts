@@ -98,7 +98,7 @@ describe("followEvents", () => {
 
   it("stops listening when told to", () => {
     const stop = followEvents(cache);
-    expect(Stream.last.address).toBe("/api/events");
+    expect(Stream.last.address).toBe("/api/v1/events");
     stop();
     expect(Stream.last.closed).toBe(true);
   });

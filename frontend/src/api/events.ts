@@ -41,7 +41,7 @@ const FILES_ANEW = [
 
 /** Keeps the query cache in step with the server's news, for as long as the page lives. Returns how to stop. */
 export function followEvents(cache: QueryClient): () => void {
-  const source = new EventSource("/api/events");
+  const source = new EventSource("/api/v1/events");
   let first = true;
   source.onmessage = (message: MessageEvent<string>) => {
     const news = JSON.parse(message.data) as News;

@@ -20,7 +20,7 @@ export const shelfQuery = (search: string) =>
   infiniteQueryOptions({
     queryKey: ["shelf", search],
     queryFn: ({ signal, pageParam: after }) =>
-      answer(api.GET("/api/dockets", { params: { query: { search, after, limit: SHELF_PAGE } }, signal })),
+      answer(api.GET("/api/v1/dockets", { params: { query: { search, after, limit: SHELF_PAGE } }, signal })),
     initialPageParam: "",
     getNextPageParam: (last) => (last.length < SHELF_PAGE ? undefined : last.at(-1)?.shelfmark),
     placeholderData: keepPreviousData,
@@ -30,24 +30,24 @@ export const docketQuery = (id: number) =>
   queryOptions({
     queryKey: ["docket", id],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/dockets/{docket_id}", { params: { path: { docket_id: id } }, signal })),
+      answer(api.GET("/api/v1/dockets/{docket_id}", { params: { path: { docket_id: id } }, signal })),
   });
 
 export const jobsQuery = queryOptions({
   queryKey: ["jobs"],
-  queryFn: ({ signal }) => answer(api.GET("/api/jobs", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/jobs", { signal })),
 });
 
 /** Asked for again while it is looked at: progress and the signs of life of other machines are no news. */
 export const workersQuery = queryOptions({
   queryKey: ["workers"],
-  queryFn: ({ signal }) => answer(api.GET("/api/workers", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/workers", { signal })),
   refetchInterval: 3_000,
 });
 
 export const vocabularyQuery = queryOptions({
   queryKey: ["vocabulary"],
-  queryFn: ({ signal }) => answer(api.GET("/api/vocabulary", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/vocabulary", { signal })),
   staleTime: Infinity,
 });
 
@@ -56,7 +56,10 @@ export const hearingQuery = (sideId: number, version: number) =>
     queryKey: ["hearing", sideId, version],
     queryFn: ({ signal }) =>
       answer(
-        api.GET("/api/sides/{side_id}/hearing", { params: { path: { side_id: sideId }, query: { version } }, signal }),
+        api.GET("/api/v1/sides/{side_id}/hearing", {
+          params: { path: { side_id: sideId }, query: { version } },
+          signal,
+        }),
       ),
     placeholderData: (before) => before,
   });
@@ -65,7 +68,9 @@ export const repairsQuery = (sideId: number, version: number, wanted: RepairsWan
   queryOptions({
     queryKey: ["repairs", sideId, version, wanted],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/sides/{side_id}/repairs", { params: { path: { side_id: sideId }, query: wanted }, signal })),
+      answer(
+        api.GET("/api/v1/sides/{side_id}/repairs", { params: { path: { side_id: sideId }, query: wanted }, signal }),
+      ),
     placeholderData: (before) => before,
     retry: false,
   });
@@ -75,7 +80,7 @@ export const placesQuery = (sideId: number, version: number) =>
   queryOptions({
     queryKey: ["places", sideId, version],
     queryFn: async ({ signal }) => {
-      return new Int32Array(await (await bytes(`/api/sides/${sideId}/repair-places`, { signal })).arrayBuffer());
+      return new Int32Array(await (await bytes(`/api/v1/sides/${sideId}/repair-places`, { signal })).arrayBuffer());
     },
     placeholderData: (before) => before,
     retry: false,
@@ -83,13 +88,13 @@ export const placesQuery = (sideId: number, version: number) =>
 
 export const startingPointsQuery = queryOptions({
   queryKey: ["starting points"],
-  queryFn: ({ signal }) => answer(api.GET("/api/starting-points", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/starting-points", { signal })),
   staleTime: Infinity,
 });
 
 export const curvesQuery = queryOptions({
   queryKey: ["curves"],
-  queryFn: ({ signal }) => answer(api.GET("/api/curves", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/curves", { signal })),
   staleTime: Infinity,
 });
 
@@ -98,7 +103,7 @@ export const spectraQuery = (sideId: number, version: number, from_sample: numbe
     queryKey: ["spectra", sideId, version, from_sample, to_sample],
     queryFn: ({ signal }) =>
       answer(
-        api.GET("/api/sides/{side_id}/spectra", {
+        api.GET("/api/v1/sides/{side_id}/spectra", {
           params: { path: { side_id: sideId }, query: { version, from_sample, to_sample } },
           signal,
         }),
@@ -111,7 +116,7 @@ export const harmQuery = (sideId: number, version: number) =>
     queryKey: ["harm", sideId, version],
     queryFn: ({ signal }) =>
       answer(
-        api.GET("/api/sides/{side_id}/harm", { params: { path: { side_id: sideId }, query: { version } }, signal }),
+        api.GET("/api/v1/sides/{side_id}/harm", { params: { path: { side_id: sideId }, query: { version } }, signal }),
       ),
   });
 
@@ -119,58 +124,59 @@ export const versionsQuery = (sideId: number, version: number) =>
   queryOptions({
     queryKey: ["plan versions", sideId, version],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/sides/{side_id}/plan/versions", { params: { path: { side_id: sideId } }, signal })),
+      answer(api.GET("/api/v1/sides/{side_id}/plan/versions", { params: { path: { side_id: sideId } }, signal })),
     placeholderData: (before) => before,
   });
 
 export const ledgerQuery = (wanted: LedgerFilter) =>
   queryOptions({
     queryKey: ["ledger", wanted],
-    queryFn: ({ signal }) => answer(api.GET("/api/ledger", { params: { query: { ...wanted, limit: 200 } }, signal })),
+    queryFn: ({ signal }) =>
+      answer(api.GET("/api/v1/ledger", { params: { query: { ...wanted, limit: 200 } }, signal })),
     placeholderData: (before) => before,
   });
 
 export const tokensQuery = queryOptions({
   queryKey: ["tokens"],
-  queryFn: ({ signal }) => answer(api.GET("/api/session/tokens", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/session/tokens", { signal })),
 });
 
 export const accessLogQuery = (wanted: { search: string; kind?: AccessKind }) =>
   queryOptions({
     queryKey: ["access log", wanted],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/access-log", { params: { query: { ...wanted, limit: 200 } }, signal })),
+      answer(api.GET("/api/v1/access-log", { params: { query: { ...wanted, limit: 200 } }, signal })),
     placeholderData: (before) => before,
   });
 
 export const ledgerPeopleQuery = queryOptions({
   queryKey: ["ledger", "people"],
-  queryFn: ({ signal }) => answer(api.GET("/api/ledger/people", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/ledger/people", { signal })),
 });
 
 export const transferQuery = (docketId: number) =>
   queryOptions({
     queryKey: ["transfer", docketId],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/dockets/{docket_id}/transfer", { params: { path: { docket_id: docketId } }, signal })),
+      answer(api.GET("/api/v1/dockets/{docket_id}/transfer", { params: { path: { docket_id: docketId } }, signal })),
   });
 
 export const recordingsQuery = (docketId: number) =>
   queryOptions({
     queryKey: ["recordings", docketId],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/dockets/{docket_id}/recordings", { params: { path: { docket_id: docketId } }, signal })),
+      answer(api.GET("/api/v1/dockets/{docket_id}/recordings", { params: { path: { docket_id: docketId } }, signal })),
   });
 
 export const sourcesQuery = queryOptions({
   queryKey: ["sources"],
-  queryFn: ({ signal }) => answer(api.GET("/api/sources", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/decks", { signal })),
   staleTime: Infinity,
 });
 
 export const chainsQuery = queryOptions({
   queryKey: ["chains"],
-  queryFn: ({ signal }) => answer(api.GET("/api/chains", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/chains", { signal })),
 });
 
 export const recordingPeaksQuery = (recordingId: number) =>
@@ -178,7 +184,7 @@ export const recordingPeaksQuery = (recordingId: number) =>
     queryKey: ["recording peaks", recordingId],
     queryFn: ({ signal }) =>
       answer(
-        api.GET("/api/recordings/{recording_id}/peaks", { params: { path: { recording_id: recordingId } }, signal }),
+        api.GET("/api/v1/recordings/{recording_id}/peaks", { params: { path: { recording_id: recordingId } }, signal }),
       ),
     refetchInterval: 500,
     retry: false,
@@ -186,14 +192,14 @@ export const recordingPeaksQuery = (recordingId: number) =>
 
 export const drivesQuery = queryOptions({
   queryKey: ["drives"],
-  queryFn: ({ signal }) => answer(api.GET("/api/drives", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/drives", { signal })),
 });
 
 export const discQuery = (sideId: number) =>
   queryOptions({
     queryKey: ["disc", sideId],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/sides/{side_id}/disc", { params: { path: { side_id: sideId } }, signal })),
+      answer(api.GET("/api/v1/sides/{side_id}/disc", { params: { path: { side_id: sideId } }, signal })),
   });
 
 /** A mark for every third pixel of a strip on a wide screen. */
@@ -204,7 +210,7 @@ export const discStripQuery = (sideId: number) =>
     queryKey: ["disc strip", sideId],
     queryFn: ({ signal }) =>
       answer(
-        api.GET("/api/sides/{side_id}/disc/strip", {
+        api.GET("/api/v1/sides/{side_id}/disc/strip", {
           params: { path: { side_id: sideId }, query: { marks: STRIP_MARKS } },
           signal,
         }),
@@ -216,7 +222,7 @@ export const comparisonQuery = (jobId: number) =>
   queryOptions({
     queryKey: ["comparison", jobId],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/comparisons/{job_id}", { params: { path: { job_id: jobId } }, signal })),
+      answer(api.GET("/api/v1/comparisons/{job_id}", { params: { path: { job_id: jobId } }, signal })),
     staleTime: Infinity,
   });
 
@@ -224,7 +230,7 @@ export const peakIndexQuery = (takeId: number) =>
   queryOptions({
     queryKey: ["peak index", takeId],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/takes/{take_id}/peaks", { params: { path: { take_id: takeId } }, signal })),
+      answer(api.GET("/api/v1/takes/{take_id}/peaks", { params: { path: { take_id: takeId } }, signal })),
     staleTime: Infinity,
   });
 
@@ -232,14 +238,14 @@ export const docketSourcesQuery = (docketId: number) =>
   queryOptions({
     queryKey: ["sources", docketId],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/dockets/{docket_id}/sources", { params: { path: { docket_id: docketId } }, signal })),
+      answer(api.GET("/api/v1/dockets/{docket_id}/catalogues", { params: { path: { docket_id: docketId } }, signal })),
   });
 
 export const reconcileQuery = (docketId: number) =>
   queryOptions({
     queryKey: ["reconcile", docketId],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/dockets/{docket_id}/reconcile", { params: { path: { docket_id: docketId } }, signal })),
+      answer(api.GET("/api/v1/dockets/{docket_id}/reconcile", { params: { path: { docket_id: docketId } }, signal })),
     retry: false,
   });
 
@@ -247,50 +253,55 @@ export const sourceArtQuery = (docketId: number) =>
   queryOptions({
     queryKey: ["source art", docketId],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/dockets/{docket_id}/source-art", { params: { path: { docket_id: docketId } }, signal })),
+      answer(
+        api.GET("/api/v1/dockets/{docket_id}/catalogue-pictures", {
+          params: { path: { docket_id: docketId } },
+          signal,
+        }),
+      ),
   });
 
 export const shelfLookUpQuery = queryOptions({
   queryKey: ["shelf look-up"],
-  queryFn: ({ signal }) => answer(api.GET("/api/shelf-look-up", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/shelf-look-up", { signal })),
 });
 
 export const profilesQuery = queryOptions({
   queryKey: ["profiles"],
-  queryFn: ({ signal }) => answer(api.GET("/api/profiles", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/profiles", { signal })),
 });
 
 export const copyFormsQuery = queryOptions({
   queryKey: ["copy forms"],
-  queryFn: ({ signal }) => answer(api.GET("/api/copy-forms", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/copy-forms", { signal })),
   staleTime: Infinity,
 });
 
 export const fixityQuery = queryOptions({
   queryKey: ["fixity"],
-  queryFn: ({ signal }) => answer(api.GET("/api/fixity", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/fixity", { signal })),
 });
 
 export const discsToBurnQuery = (packageId: number) =>
   queryOptions({
     queryKey: ["discs to burn", packageId],
     queryFn: ({ signal }) =>
-      answer(api.GET("/api/packages/{package_id}/discs", { params: { path: { package_id: packageId } }, signal })),
+      answer(api.GET("/api/v1/packages/{package_id}/discs", { params: { path: { package_id: packageId } }, signal })),
   });
 
 export const targetsQuery = queryOptions({
   queryKey: ["targets"],
-  queryFn: ({ signal }) => answer(api.GET("/api/targets", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/targets", { signal })),
 });
 
 export const sessionQuery = queryOptions({
   queryKey: ["session"],
-  queryFn: ({ signal }) => answer(api.GET("/api/session", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/session", { signal })),
 });
 
 export const accountsQuery = queryOptions({
   queryKey: ["accounts"],
-  queryFn: ({ signal }) => answer(api.GET("/api/accounts", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/accounts", { signal })),
 });
 
 const PAGE = 100;
@@ -300,7 +311,7 @@ export const collectionQuery = (wanted: SearchWanted) =>
   infiniteQueryOptions({
     queryKey: ["collection", wanted],
     queryFn: ({ signal, pageParam }) =>
-      answer(api.GET("/api/collection", { params: { query: { ...wanted, start: pageParam, most: PAGE } }, signal })),
+      answer(api.GET("/api/v1/collection", { params: { query: { ...wanted, start: pageParam, most: PAGE } }, signal })),
     initialPageParam: 0,
     getNextPageParam: (last, _, start) => (start + PAGE < last.total ? start + PAGE : undefined),
     placeholderData: keepPreviousData,
@@ -311,7 +322,7 @@ export const wallQuery = (wanted: SearchWanted) =>
     queryKey: ["collection", "wall", wanted],
     queryFn: ({ signal, pageParam }) =>
       answer(
-        api.GET("/api/collection/wall", { params: { query: { ...wanted, start: pageParam, most: PAGE } }, signal }),
+        api.GET("/api/v1/collection/wall", { params: { query: { ...wanted, start: pageParam, most: PAGE } }, signal }),
       ),
     initialPageParam: 0,
     getNextPageParam: (last, _, start) => (start + PAGE < last.total ? start + PAGE : undefined),
@@ -320,12 +331,12 @@ export const wallQuery = (wanted: SearchWanted) =>
 
 export const savedSearchesQuery = queryOptions({
   queryKey: ["saved searches"],
-  queryFn: ({ signal }) => answer(api.GET("/api/collection/searches", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/collection/searches", { signal })),
 });
 
 export const reportsQuery = queryOptions({
   queryKey: ["reports"],
-  queryFn: ({ signal }) => answer(api.GET("/api/reports", { signal })),
+  queryFn: ({ signal }) => answer(api.GET("/api/v1/reports", { signal })),
   staleTime: 0,
 });
 
@@ -335,7 +346,7 @@ export const trackPreviewQuery = (sideId: number, version: number, wanted: Knowl
     queryKey: ["track preview", sideId, version, wanted],
     queryFn: ({ signal }) =>
       answer(
-        api.POST("/api/sides/{side_id}/preview-tracks", {
+        api.POST("/api/v1/sides/{side_id}/preview-tracks", {
           params: { path: { side_id: sideId } },
           body: wanted,
           signal,
@@ -351,7 +362,7 @@ export const fitQuery = (packageId: number, part: string, target: string) =>
     queryKey: ["fit", packageId, part, target],
     queryFn: ({ signal }) =>
       answer(
-        api.GET("/api/packages/{package_id}/fit", {
+        api.GET("/api/v1/packages/{package_id}/fit", {
           params: { path: { package_id: packageId }, query: { part, target } },
           signal,
         }),
@@ -365,7 +376,7 @@ export const restorationsQuery = (docketIds: number[], startingPoint: string) =>
     queryKey: ["restorations", docketIds, startingPoint],
     queryFn: ({ signal }) =>
       answer(
-        api.POST("/api/restorations/preview", {
+        api.POST("/api/v1/restorations/preview", {
           body: { docket_ids: docketIds, starting_point: startingPoint },
           signal,
         }),
@@ -388,7 +399,7 @@ export const spectrogramQuery = (wanted: SpectrogramWanted) =>
   queryOptions({
     queryKey: ["spectrogram", wanted],
     queryFn: async ({ signal }) => {
-      const url = address(`/api/sides/${wanted.sideId}/spectrogram`, {
+      const url = address(`/api/v1/sides/${wanted.sideId}/spectrogram`, {
         version: wanted.version,
         listen: wanted.listen,
         from_sample: wanted.fromSample,

@@ -95,7 +95,7 @@ function Saved({ params, onChange }: { params: URLSearchParams; onChange: (next:
   const saving = useSaveSeen(
     (under: string, on: string) =>
       answer(
-        api.PUT("/api/collection/searches", {
+        api.PUT("/api/v1/collection/searches", {
           params: { query: { on } },
           body: {
             name: under,
@@ -119,7 +119,7 @@ function Saved({ params, onChange }: { params: URLSearchParams; onChange: (next:
   );
   const forget = useMutation({
     mutationFn: (id: number) =>
-      answer(api.DELETE("/api/house-documents/{document_id}", { params: { path: { document_id: id } } })),
+      answer(api.DELETE("/api/v1/house-documents/{document_id}", { params: { path: { document_id: id } } })),
     onSuccess: again,
   });
   const isAny = Object.keys(wanted).length > 0;

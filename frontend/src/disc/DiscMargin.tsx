@@ -114,7 +114,7 @@ function GapWords({ disc }: { disc: Disc }) {
 }
 
 function Readings({ disc, doing }: { disc: Disc; doing: DiscDoing }) {
-  const path = `/api/sides/${disc.side_id}/disc`;
+  const path = `/api/v1/sides/${disc.side_id}/disc`;
   const last = disc.reads.filter((one) => one.state === "read").at(-1);
   return (
     <>

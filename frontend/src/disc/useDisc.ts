@@ -30,23 +30,26 @@ export function useDiscDoing(sideId: number) {
   };
   const putIn = useMutation({
     mutationFn: ({ drive, disc }: { drive: string; disc: string }) =>
-      answer(api.PUT("/api/drives/{drive_id}/disc", { params: { path: { drive_id: drive } }, body: { disc } })),
+      answer(api.PUT("/api/v1/drives/{drive_id}/disc", { params: { path: { drive_id: drive } }, body: { disc } })),
     onSuccess: keepDrives,
   });
   const takeOut = useMutation({
     mutationFn: (drive: string) =>
-      answer(api.DELETE("/api/drives/{drive_id}/disc", { params: { path: { drive_id: drive } } })),
+      answer(api.DELETE("/api/v1/drives/{drive_id}/disc", { params: { path: { drive_id: drive } } })),
     onSuccess: keepDrives,
   });
   const wipe = useMutation({
     mutationFn: ({ name, node }: { name: string; node: string }) =>
-      answer(api.POST("/api/discs/{name}/wiping", { params: { path: { name }, query: { node } } })),
+      answer(api.POST("/api/v1/discs/{name}/cleaned", { params: { path: { name }, query: { node } } })),
     onSuccess: keepDrives,
   });
   const sayOffset = useMutation({
     mutationFn: ({ drive, offset_samples }: { drive: string; offset_samples: number }) =>
       answer(
-        api.PUT("/api/drives/{drive_id}/offset", { params: { path: { drive_id: drive } }, body: { offset_samples } }),
+        api.PUT("/api/v1/drives/{drive_id}/offset", {
+          params: { path: { drive_id: drive } },
+          body: { offset_samples },
+        }),
       ),
     onSuccess: keepDrives,
   });
@@ -57,22 +60,22 @@ export function useDiscDoing(sideId: number) {
       twice: boolean;
       slowly: boolean;
       eject: boolean;
-    }) => answer(api.POST("/api/sides/{side_id}/disc-reads", { params: { path: { side_id: sideId } }, body })),
+    }) => answer(api.POST("/api/v1/sides/{side_id}/disc-reads", { params: { path: { side_id: sideId } }, body })),
     onSuccess: keepDisc,
   });
   const chooseGaps = useMutation({
     mutationFn: (gaps: Disc["layout"]) =>
-      answer(api.PUT("/api/sides/{side_id}/disc/gaps", { params: { path: { side_id: sideId } }, body: { gaps } })),
+      answer(api.PUT("/api/v1/sides/{side_id}/disc/gaps", { params: { path: { side_id: sideId } }, body: { gaps } })),
     onSuccess: keepDisc,
   });
   const tell = useMutation({
     mutationFn: (readId: number) =>
-      answer(api.POST("/api/disc-reads/{read_id}/telling", { params: { path: { read_id: readId } } })),
+      answer(api.POST("/api/v1/disc-reads/{read_id}/submit", { params: { path: { read_id: readId } } })),
     onSuccess: keepDisc,
   });
   const cancel = useMutation({
     mutationFn: (jobId: number) =>
-      answer(api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id: jobId } } })),
+      answer(api.POST("/api/v1/jobs/{job_id}/cancel", { params: { path: { job_id: jobId } } })),
     onSuccess: () => cache.invalidateQueries({ queryKey: discQuery(sideId).queryKey }),
   });
   const all = [putIn, takeOut, wipe, sayOffset, read, chooseGaps, tell, cancel];

@@ -20,7 +20,7 @@ export function ArtworkStage() {
   const role = useMutation({
     mutationFn: ({ id, to, seen }: { id: number; to: "front" | "set aside"; seen: { front: number | null } | null }) =>
       answer(
-        api.PUT("/api/dockets/{docket_id}/artwork/{artwork_id}/role", {
+        api.PUT("/api/v1/dockets/{docket_id}/artwork/{artwork_id}/role", {
           params: { path: { docket_id: docket.id, artwork_id: id } },
           body: { role: to, seen },
         }),
@@ -61,7 +61,7 @@ export function ArtworkStage() {
         <div className="flex items-start gap-6">
           {front ? (
             <img
-              src={`/api/artwork/${front.id}/image`}
+              src={`/api/v1/artwork/${front.id}/image`}
               alt={`Front cover, ${front.name}`}
               className="max-h-[560px] max-w-[min(100%,560px)] border border-base-300"
             />
@@ -104,7 +104,7 @@ export function ArtworkStage() {
               {aside.map((picture) => (
                 <li key={picture.id} className="w-36 text-[12px]">
                   <img
-                    src={`/api/artwork/${picture.id}/image`}
+                    src={`/api/v1/artwork/${picture.id}/image`}
                     alt={picture.name}
                     className="mb-1 h-36 w-36 border border-base-300 object-cover"
                   />

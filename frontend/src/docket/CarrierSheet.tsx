@@ -64,7 +64,7 @@ export function CarrierSheet({ docket, carrier }: { docket: Docket; carrier: Car
   const keep = useKeepDocket();
   const save = async (change: Partial<Schemas["CarrierChange"]>): Promise<Carrier | undefined> => {
     const saved = await answer(
-      api.PATCH("/api/carriers/{carrier_id}", {
+      api.PATCH("/api/v1/carriers/{carrier_id}", {
         params: { path: { carrier_id: carrier.id } },
         body: { expected_s: {}, seen: {}, seen_s: {}, ...change },
         keepalive: true,

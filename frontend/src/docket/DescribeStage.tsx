@@ -32,7 +32,7 @@ export function DescribeStage() {
   const more = vocabulary?.track_fields.filter((one) => one.name !== "title" && one.name !== "artist") ?? [];
   const save = async (change: Change): Promise<Docket> => {
     const saved = await answer(
-      api.PATCH("/api/dockets/{docket_id}/description", {
+      api.PATCH("/api/v1/dockets/{docket_id}/description", {
         params: { path: { docket_id: docket.id } },
         body: { release: {}, tracks: {}, seen: {}, ...change },
         keepalive: true, // what was typed arrives though the page is left at once

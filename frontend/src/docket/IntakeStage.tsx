@@ -133,7 +133,7 @@ function TakeRow({ docket, side, take }: { docket: Docket; side: Side; take: Tak
   const choose = useMutation({
     mutationFn: () =>
       answer(
-        api.PUT("/api/sides/{side_id}/chosen-take", {
+        api.PUT("/api/v1/sides/{side_id}/chosen-take", {
           params: { path: { side_id: side.id } },
           body: { take_id: take.id },
         }),
@@ -240,9 +240,9 @@ function SendingLine({ sending }: { sending: Sending }) {
 
 function UploadLine({ upload }: { upload: Upload }) {
   const path = { params: { path: { upload_id: upload.id } } };
-  const accept = useMutation({ mutationFn: () => answer(api.POST("/api/uploads/{upload_id}/accept-found", path)) });
-  const discard = useMutation({ mutationFn: () => answer(api.DELETE("/api/uploads/{upload_id}", path)) });
-  const again = useMutation({ mutationFn: () => answer(api.POST("/api/uploads/{upload_id}/try-again", path)) });
+  const accept = useMutation({ mutationFn: () => answer(api.POST("/api/v1/uploads/{upload_id}/accept-found", path)) });
+  const discard = useMutation({ mutationFn: () => answer(api.DELETE("/api/v1/uploads/{upload_id}", path)) });
+  const again = useMutation({ mutationFn: () => answer(api.POST("/api/v1/uploads/{upload_id}/retry", path)) });
   const mayTryAgain = ["Cancelled", "Interrupted"].includes(upload.refusal?.code ?? "");
   const input = useRef<HTMLInputElement>(null);
   const [error, setError] = useState<unknown>(null);

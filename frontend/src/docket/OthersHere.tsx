@@ -16,7 +16,9 @@ export function OthersHere({ docketId }: { docketId: number }) {
     queryKey: [...presenceKey(docketId), stage],
     queryFn: () => {
       const body = { window: WINDOW, stage };
-      return answer(api.PUT("/api/dockets/{docket_id}/presence", { params: { path: { docket_id: docketId } }, body }));
+      return answer(
+        api.PUT("/api/v1/dockets/{docket_id}/presence", { params: { path: { docket_id: docketId } }, body }),
+      );
     },
     refetchInterval: SAY_EVERY_MS,
     refetchIntervalInBackground: true,
@@ -27,7 +29,7 @@ export function OthersHere({ docketId }: { docketId: number }) {
   });
   useEffect(() => {
     const leave = () =>
-      void api.DELETE("/api/dockets/{docket_id}/presence", {
+      void api.DELETE("/api/v1/dockets/{docket_id}/presence", {
         params: { path: { docket_id: docketId }, query: { window: WINDOW } },
         keepalive: true,
       });

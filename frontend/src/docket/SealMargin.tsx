@@ -29,7 +29,7 @@ export function SealMargin({ docket }: { docket: Docket }) {
                 {pack.is_current && <span className="text-accent">current</span>}
                 <a
                   className="ml-auto text-primary hover:underline"
-                  href={`/api/packages/${pack.id}/package.zip`}
+                  href={`/api/v1/packages/${pack.id}/package.zip`}
                   download
                 >
                   ZIP
@@ -43,7 +43,7 @@ export function SealMargin({ docket }: { docket: Docket }) {
       )}
       <h2 className="margin-heading">For another house</h2>
       <p>
-        <a className="text-primary hover:underline" href={`/api/dockets/${docket.id}/parcel.zip`} download>
+        <a className="text-primary hover:underline" href={`/api/v1/dockets/${docket.id}/parcel.zip`} download>
           The docket as one ZIP
         </a>
         <span className="quiet">
@@ -57,7 +57,8 @@ export function SealMargin({ docket }: { docket: Docket }) {
 function ProfileChoice({ docket }: { docket: Docket }) {
   const { data: profiles = [] } = useQuery(profilesQuery);
   const choose = useMutation({
-    mutationFn: (name: string) => answer(api.PUT("/api/dockets-profile", { body: { docket_ids: [docket.id], name } })),
+    mutationFn: (name: string) =>
+      answer(api.PUT("/api/v1/dockets-profile", { body: { docket_ids: [docket.id], name } })),
   });
   const chosen = profiles.find((one) => one.name === docket.profile);
   return (
@@ -99,7 +100,7 @@ function Filing({ docket }: { docket: Docket }) {
   const save = useMutation({
     mutationFn: (on: [string, string]) =>
       answer(
-        api.PUT("/api/dockets/{docket_id}/patterns", {
+        api.PUT("/api/v1/dockets/{docket_id}/patterns", {
           params: { path: { docket_id: docket.id } },
           body: { folder, file, seen: on },
         }),

@@ -53,7 +53,7 @@ function SealPanel({ docket }: { docket: Docket }) {
   const seal = useMutation({
     mutationFn: (anew: boolean) =>
       answer(
-        api.POST("/api/dockets/{docket_id}/seal", { params: { path: { docket_id: docket.id }, query: { anew } } }),
+        api.POST("/api/v1/dockets/{docket_id}/seal", { params: { path: { docket_id: docket.id }, query: { anew } } }),
       ),
   });
   const mine = jobs.find((job) => job.kind === "seal" && job.docket_id === docket.id);
@@ -148,7 +148,7 @@ function Proof({ pack }: { pack: Package }) {
         )}
         <a
           className={`press press-main ${album.package.length > 0 ? "" : "ml-auto"}`}
-          href={`/api/packages/${pack.id}/package.zip`}
+          href={`/api/v1/packages/${pack.id}/package.zip`}
           download
         >
           <Download size={15} aria-hidden /> <span className="whitespace-nowrap">Download as ZIP</span>
@@ -220,7 +220,7 @@ function Proof({ pack }: { pack: Package }) {
 
 const PICTURE = /\.(jpg|png)$/;
 
-const paperOf = (pack: Package, name: string) => `/api/packages/${pack.id}/papers/${name}`;
+const paperOf = (pack: Package, name: string) => `/api/v1/packages/${pack.id}/papers/${name}`;
 
 /** What the package holds beside its masters, each to be had alone; and whether it is still what it was. */
 function Parts({ pack }: { pack: Package }) {
@@ -239,7 +239,7 @@ function Parts({ pack }: { pack: Package }) {
               ) : (
                 <a
                   className="text-primary hover:underline"
-                  href={`/api/packages/${pack.id}/package.zip?part=${encodeURIComponent(part.name)}`}
+                  href={`/api/v1/packages/${pack.id}/package.zip?part=${encodeURIComponent(part.name)}`}
                   download
                 >
                   {part.name}

@@ -46,7 +46,7 @@ export function TracksMargin(props: Props) {
   const divide = useMutation({
     mutationFn: () =>
       answer(
-        api.POST("/api/takes/{take_id}/turn-over", {
+        api.POST("/api/v1/takes/{take_id}/turn-over", {
           params: { path: { take_id: props.side.chosen_take_id ?? 0 } },
           body: { other_side_id: next?.id ?? 0, at_sample: turnOver ?? 0 },
         }),

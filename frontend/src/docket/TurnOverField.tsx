@@ -16,7 +16,7 @@ export function TurnOverField({ docket, side, take }: { docket: Docket; side: Si
       const seconds = readClock(text);
       if (Number.isNaN(seconds)) throw new Problem(`“${text}” is no time`, null, "Write minutes and seconds, as 21:30");
       await answer(
-        api.POST("/api/takes/{take_id}/turn-over", {
+        api.POST("/api/v1/takes/{take_id}/turn-over", {
           params: { path: { take_id: take.id } },
           body: { other_side_id: next?.id ?? 0, at_sample: Math.round(seconds * take.format.rate_hz) },
         }),

@@ -52,7 +52,7 @@ export function usePlanEditing(docketId: number, side: Side) {
   const edit = useMutation({
     scope,
     mutationFn: ({ edit: one }: Step) =>
-      answer(api.POST("/api/sides/{side_id}/plan/edits", { ...path, body: { based_on: version(), edit: one } })),
+      answer(api.POST("/api/v1/sides/{side_id}/plan/edits", { ...path, body: { based_on: version(), edit: one } })),
     onMutate: (step: Step) => {
       begin();
       if (step.ahead) setAhead(step.ahead);
@@ -62,14 +62,14 @@ export function usePlanEditing(docketId: number, side: Side) {
   });
   const undo = useMutation({
     scope,
-    mutationFn: () => answer(api.POST("/api/sides/{side_id}/plan/undo", { ...path, body: { based_on: version() } })),
+    mutationFn: () => answer(api.POST("/api/v1/sides/{side_id}/plan/undo", { ...path, body: { based_on: version() } })),
     onMutate: begin,
     onSuccess: keep,
     onSettled: settled,
   });
   const redo = useMutation({
     scope,
-    mutationFn: () => answer(api.POST("/api/sides/{side_id}/plan/redo", { ...path, body: { based_on: version() } })),
+    mutationFn: () => answer(api.POST("/api/v1/sides/{side_id}/plan/redo", { ...path, body: { based_on: version() } })),
     onMutate: begin,
     onSuccess: keep,
     onSettled: settled,
@@ -77,13 +77,13 @@ export function usePlanEditing(docketId: number, side: Side) {
   const snap = useMutation({
     scope,
     mutationFn: (wish: { track_key: string; edge: "start" | "end"; to: "quietest moment" | "zero crossing" }) =>
-      answer(api.POST("/api/sides/{side_id}/plan/snap", { ...path, body: { based_on: version(), ...wish } })),
+      answer(api.POST("/api/v1/sides/{side_id}/plan/snap", { ...path, body: { based_on: version(), ...wish } })),
     onMutate: begin,
     onSuccess: keep,
     onSettled: settled,
   });
   const find = useMutation({
-    mutationFn: (known: Knowledge) => answer(api.POST("/api/sides/{side_id}/find-tracks", { ...path, body: known })),
+    mutationFn: (known: Knowledge) => answer(api.POST("/api/v1/sides/{side_id}/find-tracks", { ...path, body: known })),
   });
   return {
     edit,

@@ -25,8 +25,8 @@ export function DuplicatesPage() {
   const { data, error } = useQuery(duplicatesQuery);
   const { data: jobs = [] } = useQuery(jobsQuery);
   const [ticked, setTicked] = useState<ReadonlySet<number>>(new Set());
-  const listen = useMutation({ mutationFn: () => answer(api.POST("/api/survey/listen")) });
-  const compare = useMutation({ mutationFn: () => answer(api.POST("/api/duplicates/compare")) });
+  const listen = useMutation({ mutationFn: () => answer(api.POST("/api/v1/survey/analyse")) });
+  const compare = useMutation({ mutationFn: () => answer(api.POST("/api/v1/duplicates/compare")) });
   const runs = (kind: string) => jobs.some((job) => job.kind === kind && BUSY.has(job.state));
   const tick = (ids: number[], on: boolean) =>
     setTicked(new Set(on ? [...ticked, ...ids] : [...ticked].filter((id) => !ids.includes(id))));
@@ -227,7 +227,9 @@ function Aside({ chosen, onDone }: { chosen: SoundCopy[]; onDone: () => void }) 
   const move = useMutation({
     mutationFn: () =>
       answer(
-        api.POST("/api/holding", { body: { file_ids: chosen.flatMap((one) => one.file_id ?? []), reason, days: 90 } }),
+        api.POST("/api/v1/held-files", {
+          body: { file_ids: chosen.flatMap((one) => one.file_id ?? []), reason, days: 90 },
+        }),
       ),
     onSuccess: onDone,
   });

@@ -11,7 +11,7 @@ const day = (iso: string) => new Date(iso).toLocaleDateString("en-GB", { dateSty
 export function HeldFiles() {
   const { data: held = [] } = useQuery(heldQuery);
   const back = useMutation({
-    mutationFn: (ids: number[]) => answer(api.POST("/api/holding/back", { body: { held_ids: ids } })),
+    mutationFn: (ids: number[]) => answer(api.POST("/api/v1/held-files/restore", { body: { held_ids: ids } })),
   });
   if (held.length === 0) return null;
   const here = held.filter((one) => one.state === "held");

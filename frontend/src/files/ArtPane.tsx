@@ -27,21 +27,21 @@ export function ArtPane({ rows, ticked, bundles, onTick }: Props) {
   const [role, setRole] = useState("front");
   const [chosen, setChosen] = useState<Blob | null>(null);
   const declare = useMutation({
-    mutationFn: (next: ArtRule) => answer(api.PUT("/api/art-rule", { body: { rule: next, seen: rule } })),
+    mutationFn: (next: ArtRule) => answer(api.PUT("/api/v1/art-rule", { body: { rule: next, seen: rule } })),
     onSuccess: (next) => {
       cache.setQueryData(artRuleQuery.queryKey, next);
       void cache.invalidateQueries({ queryKey: ["art check"] });
     },
   });
   const carry = useMutation({
-    mutationFn: (ids: number[]) => answer(api.POST("/api/art-rule/carry-out", { body: { file_ids: ids } })),
+    mutationFn: (ids: number[]) => answer(api.POST("/api/v1/art-rule/apply", { body: { file_ids: ids } })),
   });
   const takeOut = useMutation({
-    mutationFn: (ids: number[]) => answer(api.POST("/api/files/pictures/take-out", { body: { file_ids: ids } })),
+    mutationFn: (ids: number[]) => answer(api.POST("/api/v1/files/pictures/remove", { body: { file_ids: ids } })),
   });
   const embed = useMutation({
     mutationFn: async (file: Blob) => {
-      const url = address("/api/files/pictures", { role, file: rows.map((row) => row.id) });
+      const url = address("/api/v1/files/pictures", { role, file: rows.map((row) => row.id) });
       await bytes(url, { method: "POST", body: file });
     },
   });

@@ -19,7 +19,7 @@ export function CropView({ file, onUse, onLeave }: { file: Blob; onUse: (made: B
   useEffect(() => () => URL.revokeObjectURL(picture), [picture]);
   const find = useMutation({
     mutationFn: async (square: boolean): Promise<Crop> => {
-      const url = address("/api/pictures/find-crop", { square });
+      const url = address("/api/v1/pictures/find-crop", { square });
       return (await (await bytes(url, { method: "POST", body: file })).json()) as Crop;
     },
     onSuccess: setCrop,
@@ -27,7 +27,7 @@ export function CropView({ file, onUse, onLeave }: { file: Blob; onUse: (made: B
   const cut = useMutation({
     mutationFn: async (): Promise<Blob> => {
       if (!crop) return file;
-      return (await bytes(address("/api/pictures/crop", { ...crop }), { method: "POST", body: file })).blob();
+      return (await bytes(address("/api/v1/pictures/crop", { ...crop }), { method: "POST", body: file })).blob();
     },
     onSuccess: onUse,
   });

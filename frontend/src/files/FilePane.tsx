@@ -33,7 +33,7 @@ export function FilePane({ row }: { row: Row | undefined }) {
             controls
             preload="none"
             className="my-2 h-8 w-full"
-            src={`/api/files/${row.id}/sound`}
+            src={`/api/v1/files/${row.id}/sound`}
             aria-label={`Listen to ${row.path}`}
           />
           <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5">
@@ -65,7 +65,7 @@ export function FilePane({ row }: { row: Row | undefined }) {
             {row.pictures.map((one, at) => (
               <li key={one.sha256}>
                 <img
-                  src={`/api/files/${row.id}/pictures/${at}`}
+                  src={`/api/v1/files/${row.id}/pictures/${at}`}
                   alt={one.role}
                   className="h-24 w-24 border border-base-300 object-contain"
                 />
@@ -105,7 +105,7 @@ const LONG_S = 900;
 /** A whole album in one file, cut into a folder of tracks; the file itself stays. */
 function TakeApart({ row }: { row: Row }) {
   const apart = useMutation({
-    mutationFn: () => answer(api.POST("/api/files/{file_id}/take-apart", { params: { path: { file_id: row.id } } })),
+    mutationFn: () => answer(api.POST("/api/v1/files/{file_id}/split", { params: { path: { file_id: row.id } } })),
   });
   return (
     <div className="mt-2">

@@ -14,7 +14,7 @@ import { Steps } from "./Steps";
 function HouseRule() {
   const { data: check } = useQuery(artCheckQuery(null));
   const carry = useMutation({
-    mutationFn: (ids: number[]) => answer(api.POST("/api/art-rule/carry-out", { body: { file_ids: ids } })),
+    mutationFn: (ids: number[]) => answer(api.POST("/api/v1/art-rule/apply", { body: { file_ids: ids } })),
   });
   if (!check) return null;
   const broken = Object.keys(check.files).map(Number);
@@ -65,22 +65,22 @@ export function FilesPage() {
   const again = () =>
     void Promise.all([bundlesQuery, foldersQuery].map((one) => cache.invalidateQueries({ queryKey: one.queryKey })));
   const bring = useMutation({
-    mutationFn: (body: { folder: string; in_place: boolean }) => answer(api.POST("/api/bundles", { body })),
+    mutationFn: (body: { folder: string; in_place: boolean }) => answer(api.POST("/api/v1/bundles", { body })),
     onSuccess: again,
   });
   const back = useMutation({
     mutationFn: (id: number) =>
-      answer(api.POST("/api/bundles/{bundle_id}/file-back", { params: { path: { bundle_id: id } } })),
+      answer(api.POST("/api/v1/bundles/{bundle_id}/file-back", { params: { path: { bundle_id: id } } })),
     onSuccess: again,
   });
   const look = useMutation({
     mutationFn: (id: number) =>
-      answer(api.POST("/api/bundles/{bundle_id}/look-again", { params: { path: { bundle_id: id } } })),
+      answer(api.POST("/api/v1/bundles/{bundle_id}/rescan", { params: { path: { bundle_id: id } } })),
     onSuccess: again,
   });
   const zip = useMutation({
     mutationFn: async (file: File) => {
-      await bytes(address("/api/bundles/zip", { name: file.name }), { method: "POST", body: file });
+      await bytes(address("/api/v1/bundles/zip", { name: file.name }), { method: "POST", body: file });
     },
     onSuccess: again,
   });

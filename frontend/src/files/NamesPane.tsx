@@ -30,7 +30,7 @@ export function NamesPane({ rows, ticked, state }: { rows: readonly Row[]; ticke
   const ask = useAsking(state);
   const saving = useSaveSeen(
     (wanted: Naming, on: string) =>
-      answer(api.PUT("/api/filing-patterns", { body: wanted, params: { query: { on } } })),
+      answer(api.PUT("/api/v1/filing-patterns", { body: wanted, params: { query: { on } } })),
     (wanted) => saved?.find((one) => one.naming.name === wanted.name?.trim())?.version ?? "",
     () => cache.invalidateQueries({ queryKey: filingPatternsQuery.queryKey }),
   );
@@ -61,7 +61,7 @@ export function NamesPane({ rows, ticked, state }: { rows: readonly Row[]; ticke
         className="press mt-1.5 w-full justify-center"
         disabled={ids.length === 0 || !reading}
         onClick={() =>
-          ask.mutate(() => answer(api.POST("/api/sheet/read-names", { body: { file_ids: ids, pattern: reading } })))
+          ask.mutate(() => answer(api.POST("/api/v1/sheet/read-names", { body: { file_ids: ids, pattern: reading } })))
         }
       >
         Read {meantWords(ids.length, ticked)}
@@ -134,7 +134,7 @@ export function NamesPane({ rows, ticked, state }: { rows: readonly Row[]; ticke
         type="button"
         className="press press-main mt-2 w-full justify-center"
         disabled={ids.length === 0 || !!examples.error}
-        onClick={() => ask.mutate(() => answer(api.POST("/api/sheet/name", { body: { file_ids: ids, naming } })))}
+        onClick={() => ask.mutate(() => answer(api.POST("/api/v1/sheet/name", { body: { file_ids: ids, naming } })))}
       >
         File {meantWords(ids.length, ticked)}
       </button>

@@ -35,14 +35,14 @@ export function TablePane({ rows, ticked, bundles, columns, state }: Props) {
   const silent = rows.filter((row) => row.silent_tail_s >= 5 && ["FLAC", "WAV", "AIFF"].includes(row.format));
   const read = useMutation({
     mutationFn: async (file: File): Promise<ProposedCells> => {
-      const url = address("/api/sheet/spreadsheet", { bundle: bundles });
+      const url = address("/api/v1/sheet/spreadsheet", { bundle: bundles });
       return (await (await bytes(url, { method: "POST", body: file })).json()) as ProposedCells;
     },
     onSuccess: state.setProposed,
   });
   const names = columns.chosen.filter((one) => !one.fact || one.name === PATH).map((one) => one.name);
   const out = (form: string) =>
-    `/api/sheet/spreadsheet?${new URLSearchParams([
+    `/api/v1/sheet/spreadsheet?${new URLSearchParams([
       ["form", form],
       ...bundles.map((one) => ["bundle", `${one}`]),
       ...names.map((one) => ["column", one]),
@@ -76,7 +76,7 @@ export function TablePane({ rows, ticked, bundles, columns, state }: Props) {
         disabled={ids.length === 0}
         onClick={() =>
           ask.mutate(() =>
-            answer(api.POST("/api/sheet/number", { body: { file_ids: ids, start, per_folder: perFolder, totals } })),
+            answer(api.POST("/api/v1/sheet/number", { body: { file_ids: ids, start, per_folder: perFolder, totals } })),
           )
         }
       >
@@ -92,7 +92,7 @@ export function TablePane({ rows, ticked, bundles, columns, state }: Props) {
             className="press justify-center"
             disabled={ids.length === 0}
             onClick={() =>
-              ask.mutate(() => answer(api.POST("/api/sheet/derive", { body: { file_ids: ids, what: one.what } })))
+              ask.mutate(() => answer(api.POST("/api/v1/sheet/derive", { body: { file_ids: ids, what: one.what } })))
             }
           >
             {one.words}

@@ -29,21 +29,24 @@ export function WordingPane({ rows, ticked, fields, state }: Props) {
   const ask = useAsking(state);
   const keep = () => cache.invalidateQueries({ queryKey: wordingRulesQuery.queryKey });
   const saving = useSaveSeen(
-    (rule: WordingRule, on: string) => answer(api.PUT("/api/wording-rules", { body: rule, params: { query: { on } } })),
+    (rule: WordingRule, on: string) =>
+      answer(api.PUT("/api/v1/wording-rules", { body: rule, params: { query: { on } } })),
     (rule) => saved?.find((one) => one.rule.name === rule.name.trim())?.version ?? "",
     keep,
   );
   const order = useMutation({
-    mutationFn: (ids: number[]) => answer(api.PUT("/api/wording-rules/order", { body: { ids } })),
+    mutationFn: (ids: number[]) => answer(api.PUT("/api/v1/wording-rules/order", { body: { ids } })),
     onSuccess: keep,
   });
   const forget = useMutation({
     mutationFn: (id: number) =>
-      answer(api.DELETE("/api/house-documents/{document_id}", { params: { path: { document_id: id } } })),
+      answer(api.DELETE("/api/v1/house-documents/{document_id}", { params: { path: { document_id: id } } })),
     onSuccess: keep,
   });
   const preview = (rules: WordingRule[]) =>
-    ask.mutate(() => answer(api.POST("/api/sheet/reword", { body: { file_ids: rows.map((row) => row.id), rules } })));
+    ask.mutate(() =>
+      answer(api.POST("/api/v1/sheet/reword", { body: { file_ids: rows.map((row) => row.id), rules } })),
+    );
   const rule: WordingRule = { name, fields: chosen, steps };
   const swap = (at: number, by: number) => {
     const next = [...steps];

@@ -27,11 +27,11 @@ export function WritePane({ changed, fields, bundles, state }: Props) {
   }, [changed]);
   const hasId3 = changed.some((row) => ["MP3", "WAV", "AIFF"].includes(row.format));
   const write = useMutation({
-    mutationFn: () => answer(api.POST("/api/sheet/write", { body: { bundle_ids: bundles, id3, keep_id3v1: keep } })),
+    mutationFn: () => answer(api.POST("/api/v1/sheet/write", { body: { bundle_ids: bundles, id3, keep_id3v1: keep } })),
     onSuccess: () => void cache.invalidateQueries({ queryKey: ["file steps"] }),
   });
   const giveUp = useMutation({
-    mutationFn: () => answer(api.POST("/api/sheet/discard", { body: { file_ids: changed.map((row) => row.id) } })),
+    mutationFn: () => answer(api.POST("/api/v1/sheet/discard", { body: { file_ids: changed.map((row) => row.id) } })),
     onSuccess: () => void cache.invalidateQueries({ queryKey: ["sheet"] }),
   });
   const label = (name: string) =>

@@ -38,7 +38,7 @@ export function useSheet(bundles: number[]) {
 
   const save = useMutation({
     mutationFn: (changes: CellChange[]) =>
-      answer(api.PATCH("/api/sheet", { body: { changes }, keepalive: outlivesPage(changes) })),
+      answer(api.PATCH("/api/v1/sheet", { body: { changes }, keepalive: outlivesPage(changes) })),
     mutationKey: SAVING,
     // One after the other: a change and its undoing must not overtake each other on the way.
     scope: { id: SAVING[0] },

@@ -8,7 +8,7 @@ export function useTakingBack() {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: (id: number) =>
-      answer(api.POST("/api/file-steps/{step_id}/take-back", { params: { path: { step_id: id } } })),
+      answer(api.POST("/api/v1/file-steps/{step_id}/undo", { params: { path: { step_id: id } } })),
     onSuccess: () => void cache.invalidateQueries({ queryKey: fileStepsQuery.queryKey }),
   });
 }

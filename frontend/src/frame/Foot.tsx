@@ -148,7 +148,7 @@ function Jobs() {
 function Running({ job }: { job: Job }) {
   const cache = useQueryClient();
   const cancel = useMutation({
-    mutationFn: () => answer(api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id: job.id } } })),
+    mutationFn: () => answer(api.POST("/api/v1/jobs/{job_id}/cancel", { params: { path: { job_id: job.id } } })),
     onSuccess: (after) => cache.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], after)),
   });
   return (

@@ -178,7 +178,7 @@ function MergeForm({ wanted, onDone }: { wanted: MergeWanted; onDone: () => void
   const isReady = name.trim() !== "" && merge.variants.length > 0;
   const { data: preview, error } = useQuery({ ...mergeQuery(merge), enabled: isReady });
   const carry = useMutation({
-    mutationFn: () => answer(api.POST("/api/headings/merge", { body: merge })),
+    mutationFn: () => answer(api.POST("/api/v1/headings/merge", { body: merge })),
     onSuccess: onDone,
   });
   const changes = [...(preview?.dockets ?? []), ...(preview?.changes ?? [])];
@@ -241,7 +241,7 @@ function Merges({
 }) {
   const back = useMutation({
     mutationFn: (id: number) =>
-      answer(api.POST("/api/headings/merges/{merge_id}/take-back", { params: { path: { merge_id: id } } })),
+      answer(api.POST("/api/v1/headings/merges/{merge_id}/undo", { params: { path: { merge_id: id } } })),
   });
   if (merges.length === 0) return null;
   return (

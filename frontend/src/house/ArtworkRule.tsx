@@ -21,7 +21,7 @@ export function ArtworkRule({ declared }: { declared: ArtRule }) {
     trouble,
   } = useDraft(
     declared,
-    (wanted, seen) => answer(api.PUT("/api/art-rule", { body: { rule: wanted, seen } })),
+    (wanted, seen) => answer(api.PUT("/api/v1/art-rule", { body: { rule: wanted, seen } })),
     useLookAgain(),
     ART_LABELS,
   );

@@ -6,7 +6,9 @@ import { useDeclaring } from "./declaring";
 
 /** By which saved pattern files are named. */
 export function FilingRule({ house }: { house: House }) {
-  const declare = useDeclaring((pattern: string) => answer(api.PUT("/api/house-rules/filing", { body: { pattern } })));
+  const declare = useDeclaring((pattern: string) =>
+    answer(api.PUT("/api/v1/house-rules/filing", { body: { pattern } })),
+  );
   return (
     <div className="text-[13px]">
       {house.patterns.length === 0 ? (

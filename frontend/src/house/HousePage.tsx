@@ -116,7 +116,7 @@ function Rule({ house, rule, title, children }: { house: House; rule: HouseRule;
 function CarryOut({ rule, onDone }: { rule: HouseRule; onDone: () => void }) {
   const { data, error } = useQuery(rulePreviewQuery(rule));
   const carry = useMutation({
-    mutationFn: () => answer(api.POST("/api/house-rules/{rule}/carry-out", { params: { path: { rule } } })),
+    mutationFn: () => answer(api.POST("/api/v1/house-rules/{rule}/apply", { params: { path: { rule } } })),
     onSuccess: onDone,
   });
   return (

@@ -23,7 +23,7 @@ export function TagsRule({ house }: { house: House }) {
     trouble,
   } = useDraft<TagRule>(
     house.tags,
-    (wanted, seen) => answer(api.PUT("/api/house-rules/tags", { body: { rule: wanted, seen } })),
+    (wanted, seen) => answer(api.PUT("/api/v1/house-rules/tags", { body: { rule: wanted, seen } })),
     useLookAgain(),
     TAG_LABELS,
   );

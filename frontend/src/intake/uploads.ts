@@ -17,14 +17,14 @@ export interface Sending {
 
 const beginUpload = (docketId: number, sideId: number | null, file: File): Promise<Upload> =>
   answer(
-    api.POST("/api/dockets/{docket_id}/uploads", {
+    api.POST("/api/v1/dockets/{docket_id}/uploads", {
       params: { path: { docket_id: docketId } },
       body: { name: file.name, size_bytes: file.size, side_id: sideId },
     }),
   );
 
 const receivedBytes = async (uploadId: number): Promise<number> =>
-  (await answer(api.GET("/api/uploads/{upload_id}", { params: { path: { upload_id: uploadId } } }))).received_bytes;
+  (await answer(api.GET("/api/v1/uploads/{upload_id}", { params: { path: { upload_id: uploadId } } }))).received_bytes;
 
 const CHUNK_BYTES = 8 << 20;
 const RETRY_MS = [500, 1000, 2000, 4000, 8000];
@@ -118,7 +118,7 @@ export class Uploads {
   }
 
   private async piece(id: number, file: File, offset: number, signal: AbortSignal): Promise<number> {
-    await bytes(`/api/uploads/${id}`, {
+    await bytes(`/api/v1/uploads/${id}`, {
       method: "PATCH",
       headers: { "Upload-Offset": String(offset), "Content-Type": "application/partial-upload" },
       body: file.slice(offset, offset + CHUNK_BYTES),
@@ -167,5 +167,5 @@ export async function receive(docketId: number, sideId: number | null, files: re
 }
 
 export async function sendPicture(docketId: number, file: File): Promise<void> {
-  await bytes(address(`/api/dockets/${docketId}/artwork`, { name: file.name }), { method: "POST", body: file });
+  await bytes(address(`/api/v1/dockets/${docketId}/artwork`, { name: file.name }), { method: "POST", body: file });
 }

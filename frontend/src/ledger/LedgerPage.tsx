@@ -75,7 +75,11 @@ export function LedgerPage() {
             </button>
           )}
           <h2 className="margin-heading">Out</h2>
-          <a className="press w-full justify-center" href={`/api/ledger.csv?${asQuery(wanted)}`} download="ledger.csv">
+          <a
+            className="press w-full justify-center"
+            href={`/api/v1/ledger.csv?${asQuery(wanted)}`}
+            download="ledger.csv"
+          >
             These entries as CSV
           </a>
           <p className="quiet mt-1 text-[12px]">With all that was before and after.</p>

@@ -7,7 +7,7 @@ import { plural } from "../words/figures";
 export function useTakingEntriesBack() {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (ids: number[]) => answer(api.POST("/api/ledger/take-back", { body: { ids } })),
+    mutationFn: (ids: number[]) => answer(api.POST("/api/v1/ledger/undo", { body: { ids } })),
     onSuccess: () => void cache.invalidateQueries(),
   });
 }

@@ -16,7 +16,7 @@ export function CarryTo({ pack }: { pack: Package }) {
   const fit = useQuery({ ...fitQuery(pack.id, part, target), enabled: target !== "" });
   const carry = useMutation({
     mutationFn: () =>
-      answer(api.POST("/api/packages/{package_id}/carry", { params: { path: { package_id: pack.id }, query } })),
+      answer(api.POST("/api/v1/packages/{package_id}/carry", { params: { path: { package_id: pack.id }, query } })),
   });
   const job = jobs.find((one) => one.id === carry.data?.id) ?? carry.data;
   if (pack.album.package.length === 0) return null;

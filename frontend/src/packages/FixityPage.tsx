@@ -21,9 +21,9 @@ export function FixityPage() {
   const { data, error } = useQuery(fixityQuery);
   const { data: jobs = [] } = useQuery(jobsQuery);
   const keep = (told: Fixity) => cache.setQueryData(fixityQuery.queryKey, told);
-  const begin = useMutation({ mutationFn: () => answer(api.POST("/api/fixity/audit")), onSuccess: keep });
-  const stop = useMutation({ mutationFn: () => answer(api.DELETE("/api/fixity/audit")), onSuccess: keep });
-  const store = useMutation({ mutationFn: () => answer(api.POST("/api/fixity/storage")), onSuccess: keep });
+  const begin = useMutation({ mutationFn: () => answer(api.POST("/api/v1/fixity/audit")), onSuccess: keep });
+  const stop = useMutation({ mutationFn: () => answer(api.DELETE("/api/v1/fixity/audit")), onSuccess: keep });
+  const store = useMutation({ mutationFn: () => answer(api.POST("/api/v1/fixity/storage")), onSuccess: keep });
   const packages = data?.packages ?? [];
   const wrong = packages.filter((one) => one.state === "wrong");
   const audit = data?.audit;
@@ -168,8 +168,8 @@ export function FixityPage() {
 function Row({ one, hasSecond }: { one: PackageFixity; hasSecond: boolean }) {
   const [open, setOpen] = useState(one.state === "wrong");
   const params = { params: { path: { package_id: one.package_id } } };
-  const check = useMutation({ mutationFn: () => answer(api.POST("/api/packages/{package_id}/check", params)) });
-  const restore = useMutation({ mutationFn: () => answer(api.POST("/api/packages/{package_id}/restoring", params)) });
+  const check = useMutation({ mutationFn: () => answer(api.POST("/api/v1/packages/{package_id}/check", params)) });
+  const restore = useMutation({ mutationFn: () => answer(api.POST("/api/v1/packages/{package_id}/restore", params)) });
   const { words, colour } = STATES[one.state];
   const canRestore = one.findings.some(
     (finding) => finding.state === "moved" || (hasSecond && finding.state !== "unknown"),

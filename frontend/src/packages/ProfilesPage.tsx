@@ -75,7 +75,7 @@ function Editor({ view, onSaved }: { view: ProfileView; onSaved: (name: string) 
     view.profile,
     async (wanted, seen) => {
       const body = { name, profile: wanted, seen: isThis ? seen : null };
-      const saved = await answer(api.PUT("/api/profiles", { body }));
+      const saved = await answer(api.PUT("/api/v1/profiles", { body }));
       onSaved(saved.name);
       return saved.profile;
     },
@@ -83,7 +83,7 @@ function Editor({ view, onSaved }: { view: ProfileView; onSaved: (name: string) 
   );
   const forget = useMutation({
     mutationFn: (id: number) =>
-      answer(api.DELETE("/api/profiles/{profile_id}", { params: { path: { profile_id: id } } })),
+      answer(api.DELETE("/api/v1/profiles/{profile_id}", { params: { path: { profile_id: id } } })),
     onSuccess: again,
   });
   const masters = (change: Partial<Profile["masters"]>) => set({ masters: { ...profile.masters, ...change } });

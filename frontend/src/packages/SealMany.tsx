@@ -14,9 +14,9 @@ export function SealMany({ dockets }: { dockets: readonly DocketLine[] }) {
   const [profile, setProfile] = useState("");
   const ids = dockets.map((one) => one.id);
   const choose = useMutation({
-    mutationFn: (name: string) => answer(api.PUT("/api/dockets-profile", { body: { docket_ids: ids, name } })),
+    mutationFn: (name: string) => answer(api.PUT("/api/v1/dockets-profile", { body: { docket_ids: ids, name } })),
   });
-  const seal = useMutation({ mutationFn: () => answer(api.POST("/api/seal-many", { body: { docket_ids: ids } })) });
+  const seal = useMutation({ mutationFn: () => answer(api.POST("/api/v1/seal-many", { body: { docket_ids: ids } })) });
   const asked = seal.data ?? [];
   const begun = asked.flatMap((one) => {
     const job = jobs.find((known) => known.id === one.job_id);

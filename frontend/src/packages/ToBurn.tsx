@@ -27,7 +27,7 @@ function Disc({ pack, one }: { pack: Package; one: BurnDisc }) {
   const { data: jobs = [] } = useQuery(jobsQuery);
   const path = { package_id: pack.id, name: one.name };
   const make = useMutation({
-    mutationFn: () => answer(api.POST("/api/packages/{package_id}/discs/{name}", { params: { path } })),
+    mutationFn: () => answer(api.POST("/api/v1/packages/{package_id}/discs/{name}", { params: { path } })),
     onSuccess: () => void cache.invalidateQueries({ queryKey: discsToBurnQuery(pack.id).queryKey }),
   });
   const job = jobs.find((known) => known.id === (make.data?.id ?? one.job?.id)) ?? one.job;
@@ -49,7 +49,7 @@ function Disc({ pack, one }: { pack: Package; one: BurnDisc }) {
       {one.made && !busy && (
         <a
           className="text-primary hover:underline"
-          href={`/api/packages/${pack.id}/discs/${encodeURIComponent(one.name)}/image.zip`}
+          href={`/api/v1/packages/${pack.id}/discs/${encodeURIComponent(one.name)}/image.zip`}
           download
         >
           Image as ZIP

@@ -44,7 +44,7 @@ export function AccessLogPage() {
             </select>
           </label>
           <h2 className="margin-heading">Export</h2>
-          <a className="press w-full justify-center" href={`/api/access-log.csv?${query}`} download="access-log.csv">
+          <a className="press w-full justify-center" href={`/api/v1/access-log.csv?${query}`} download="access-log.csv">
             These entries as CSV
           </a>
           <p className="quiet mt-1 text-[12px]">Entries are kept for three years. Nobody can change them.</p>

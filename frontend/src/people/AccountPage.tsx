@@ -34,7 +34,7 @@ function PasswordForm() {
   const [old, setOld] = useState("");
   const [fresh, setFresh] = useState("");
   const change = useMutation({
-    mutationFn: () => answer(api.PUT("/api/session/password", { body: { old, new: fresh } })),
+    mutationFn: () => answer(api.PUT("/api/v1/session/password", { body: { old, new: fresh } })),
     onSuccess: () => {
       setOld("");
       setFresh("");

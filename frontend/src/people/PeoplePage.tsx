@@ -25,7 +25,7 @@ export function PeoplePage() {
   const change = useSaveSeen(
     ({ id, ...body }: { id: number; role?: Role; password?: string; closed?: boolean }, seen: Account | undefined) =>
       answer(
-        api.PATCH("/api/accounts/{account_id}", {
+        api.PATCH("/api/v1/accounts/{account_id}", {
           params: { path: { account_id: id } },
           body: { ...body, seen: seen && { role: seen.role, closed: seen.closed_at !== null } },
         }),
@@ -181,7 +181,7 @@ function NewAccount({ isFirst, onMade }: { isFirst: boolean; onMade: () => void 
   const [password, setPassword] = useState("");
   const [role, setRole] = useState<Role>(isFirst ? "keeper" : "archivist");
   const make = useMutation({
-    mutationFn: () => answer(api.POST("/api/accounts", { body: { name, password, role } })),
+    mutationFn: () => answer(api.POST("/api/v1/accounts", { body: { name, password, role } })),
     onSuccess: () => {
       setName("");
       setPassword("");

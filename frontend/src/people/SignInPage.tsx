@@ -24,7 +24,7 @@ export function SignInPage({ before }: { before: string }) {
   const [name, setName] = useState(before);
   const [password, setPassword] = useState("");
   const signIn = useMutation({
-    mutationFn: () => answer(api.POST("/api/session", { body: { name, password } })),
+    mutationFn: () => answer(api.POST("/api/v1/session", { body: { name, password } })),
     onSuccess: (session) => welcome(cache, session, before),
     onError: () => setPassword(""),
   });
@@ -76,7 +76,7 @@ export function SignInPage({ before }: { before: string }) {
         </button>
         {signIn.error && <Trouble error={signIn.error} />}
         {session?.elsewhere && (
-          <a className="press justify-center" href="/api/session/elsewhere">
+          <a className="press justify-center" href="/api/v1/session/elsewhere">
             {session.elsewhere}
           </a>
         )}

@@ -9,7 +9,7 @@ import { sessionQuery } from "../api/queries";
 export function SignedIn({ place }: { place: (state: { isActive: boolean }) => string }) {
   const { data: session } = useQuery(sessionQuery);
   const signOut = useMutation({
-    mutationFn: () => answer(api.DELETE("/api/session")),
+    mutationFn: () => answer(api.DELETE("/api/v1/session")),
     // Everything goes with a page that is loaded anew: the next one at this desk sees nothing of it.
     onSuccess: () => window.location.assign("/"),
   });

@@ -21,7 +21,7 @@ export function TokensPanel() {
   const again = () => cache.invalidateQueries({ queryKey: tokensQuery.queryKey });
   const revoke = useMutation({
     mutationFn: (id: number) =>
-      answer(api.DELETE("/api/session/tokens/{token_id}", { params: { path: { token_id: id } } })),
+      answer(api.DELETE("/api/v1/session/tokens/{token_id}", { params: { path: { token_id: id } } })),
     onSettled: again,
   });
   const trouble = error ?? revoke.error;
@@ -87,7 +87,7 @@ function NewToken({ onMade }: { onMade: () => void }) {
   const [role, setRole] = useState<Role>("reader");
   const [days, setDays] = useState(30);
   const make = useMutation({
-    mutationFn: () => answer(api.POST("/api/session/tokens", { body: { purpose, role, days } })),
+    mutationFn: () => answer(api.POST("/api/v1/session/tokens", { body: { purpose, role, days } })),
     onSuccess: () => {
       setPurpose("");
       onMade();

@@ -193,14 +193,14 @@ function soundOf({ takeId, side }: Played, listen: ListenFor): Sound {
       listen: "as it was",
       ratio: 1,
       gainDb: side?.gainsDb["as it was"] ?? 0,
-      url: (first, count) => `/api/takes/${takeId}/samples?first_sample=${first}&samples=${count}`,
+      url: (first, count) => `/api/v1/takes/${takeId}/samples?first_sample=${first}&samples=${count}`,
     };
   const query = `version=${side.version}&listen=${encodeURIComponent(listen)}`;
   return {
     listen,
     ratio: side.speedRatio,
     gainDb: side.gainsDb[listen] ?? 0,
-    url: (first, count) => `/api/sides/${side.sideId}/heard?${query}&first_sample=${first}&samples=${count}`,
+    url: (first, count) => `/api/v1/sides/${side.sideId}/heard?${query}&first_sample=${first}&samples=${count}`,
   };
 }
 

@@ -34,7 +34,7 @@ export function ChannelSteps({
   repairing: Repairing;
 }) {
   const measure = useMutation({
-    mutationFn: () => answer(api.GET("/api/sides/{side_id}/channels", { params: { path: { side_id: side.id } } })),
+    mutationFn: () => answer(api.GET("/api/v1/sides/{side_id}/channels", { params: { path: { side_id: side.id } } })),
   });
   const isAtRest = JSON.stringify(channels) === JSON.stringify({ ...NO_CHANNELS, ...channels, ...NO_CHANNELS });
   const set = (change: Partial<Channels>, saying: string) =>

@@ -159,7 +159,7 @@ function Beginnings({ side, found, repairing, listed, listName, onJudgeListed }:
   };
   const save = useMutation({
     mutationFn: () =>
-      answer(api.POST("/api/starting-points", { body: { side_id: side.id, name: name ?? "", suits: "" } })),
+      answer(api.POST("/api/v1/starting-points", { body: { side_id: side.id, name: name ?? "", suits: "" } })),
     onSuccess: () => {
       setName(null);
       void cache.invalidateQueries({ queryKey: startingPointsQuery.queryKey });

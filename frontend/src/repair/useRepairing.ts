@@ -30,10 +30,10 @@ export function useRepairing(docket: Docket, side: Side, planView: PlanView) {
   const path = { params: { path: { side_id: side.id } } };
   const ask = useMutation({
     mutationFn: (what: "scan" | "learn" | "harm") => {
-      if (what === "scan") return answer(api.POST("/api/sides/{side_id}/scan", path));
+      if (what === "scan") return answer(api.POST("/api/v1/sides/{side_id}/scan", path));
       return what === "learn"
-        ? answer(api.POST("/api/sides/{side_id}/learn", path))
-        : answer(api.POST("/api/sides/{side_id}/harm", path));
+        ? answer(api.POST("/api/v1/sides/{side_id}/learn", path))
+        : answer(api.POST("/api/v1/sides/{side_id}/harm", path));
     },
   });
   const restore = (change: Partial<Restoration>, saying: string) => {

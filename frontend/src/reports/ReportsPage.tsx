@@ -44,7 +44,7 @@ function OneReport({ report }: { report: Report }) {
         <span className="quiet">{report.note}</span>
         <a
           className="ml-auto text-[13px] text-primary"
-          href={`/api/reports/${report.name}.csv`}
+          href={`/api/v1/reports/${report.name}.csv`}
           download={`${report.name}.csv`}
           aria-label={`${report.title} as CSV`}
         >

@@ -16,10 +16,10 @@ export function RestoreMany({ dockets, onClose }: { dockets: readonly DocketLine
   const ids = dockets.map((one) => one.id);
   const body = { docket_ids: ids, starting_point: name };
   const preview = useQuery({ ...restorationsQuery(ids, name), enabled: name !== "" && ids.length > 0 });
-  const restore = useMutation({ mutationFn: () => answer(api.POST("/api/restorations", { body })) });
+  const restore = useMutation({ mutationFn: () => answer(api.POST("/api/v1/restorations", { body })) });
   // What was begun is undone, whatever is selected by now.
   const undo = useMutation({
-    mutationFn: () => answer(api.POST("/api/restorations/undo", { body: { job_ids: begun.map((job) => job.id) } })),
+    mutationFn: () => answer(api.POST("/api/v1/restorations/undo", { body: { job_ids: begun.map((job) => job.id) } })),
     onSuccess: () => {
       restore.reset();
       void cache.invalidateQueries();

@@ -30,7 +30,7 @@ const shown = (count: number) => {
     path: string,
     { params }: { params: { query: { after: string } } },
   ) => {
-    if (path !== "/api/dockets") return { data: [], response: new Response() };
+    if (path !== "/api/v1/dockets") return { data: [], response: new Response() };
     asked.push(params.query.after);
     const rest = lines.filter((one) => one.shelfmark > params.query.after);
     return { data: rest.slice(0, SHELF_PAGE), response: new Response() };

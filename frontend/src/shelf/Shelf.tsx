@@ -160,7 +160,7 @@ function Row({
         {docket.cover_id === null ? (
           <div className="h-12 w-12 border border-dashed border-base-300" title="no front cover" />
         ) : (
-          <img src={`/api/artwork/${docket.cover_id}/image`} alt="" className="h-12 w-12 object-cover" />
+          <img src={`/api/v1/artwork/${docket.cover_id}/image`} alt="" className="h-12 w-12 object-cover" />
         )}
       </td>
       <td className="figure whitespace-nowrap px-3 py-2">
@@ -234,7 +234,7 @@ function OpenDocket({ onClose }: { onClose: () => void }) {
   const open = useMutation({
     mutationFn: () =>
       answer(
-        api.POST("/api/dockets", {
+        api.POST("/api/v1/dockets", {
           body: { shelfmark, catalogue_number: catalogueNumber, carrier_format: format, carriers },
         }),
       ),

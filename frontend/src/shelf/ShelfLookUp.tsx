@@ -30,12 +30,12 @@ export function ShelfLookUp() {
   const [left, setLeft] = useState<ReadonlySet<number>>(new Set());
   const keep = (next: NonNullable<typeof state>) => cache.setQueryData(shelfLookUpQuery.queryKey, next);
   const begin = useMutation({
-    mutationFn: (anew: boolean) => answer(api.POST("/api/shelf-look-up", { body: { anew } })),
+    mutationFn: (anew: boolean) => answer(api.POST("/api/v1/shelf-look-up", { body: { anew } })),
     onSuccess: keep,
   });
-  const stop = useMutation({ mutationFn: () => answer(api.DELETE("/api/shelf-look-up")), onSuccess: keep });
+  const stop = useMutation({ mutationFn: () => answer(api.DELETE("/api/v1/shelf-look-up")), onSuccess: keep });
   const choose = useMutation({
-    mutationFn: (ids: number[]) => answer(api.POST("/api/shelf-look-up/choose", { body: { docket_ids: ids } })),
+    mutationFn: (ids: number[]) => answer(api.POST("/api/v1/shelf-look-up/choose", { body: { docket_ids: ids } })),
     onSuccess: (next) => {
       keep(next);
       void cache.invalidateQueries({ queryKey: ["docket"] });

@@ -11,7 +11,7 @@ export function TakeInParcel({ onClose }: { onClose: () => void }) {
   const [shelfmark, setShelfmark] = useState("");
   const take = useMutation({
     mutationFn: async (parcel: File) => {
-      const url = address("/api/parcels", { shelfmark });
+      const url = address("/api/v1/parcels", { shelfmark });
       return (await (await bytes(url, { method: "POST", body: parcel })).json()) as Job;
     },
   });

@@ -8,7 +8,7 @@ import { size } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 
 const picture = (docket: Docket, offer: ArtOffer) =>
-  `/api/dockets/${docket.id}/source-art/picture?address=${encodeURIComponent(offer.address)}`;
+  `/api/v1/dockets/${docket.id}/catalogue-pictures/picture?address=${encodeURIComponent(offer.address)}`;
 
 /** The pictures that sources have, two of them large side by side; the chosen one is fetched whole. */
 export function Pictures({ docket, title }: { docket: Docket; title: ReactNode }) {
@@ -18,7 +18,7 @@ export function Pictures({ docket, title }: { docket: Docket; title: ReactNode }
   const take = useMutation({
     mutationFn: (address: string) =>
       answer(
-        api.POST("/api/dockets/{docket_id}/source-art", {
+        api.POST("/api/v1/dockets/{docket_id}/catalogue-pictures", {
           params: { path: { docket_id: docket.id } },
           body: { address },
         }),

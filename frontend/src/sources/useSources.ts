@@ -17,29 +17,29 @@ export function useSources(docket: Docket) {
   const again = () => cache.invalidateQueries({ queryKey: docketSourcesQuery(docket.id).queryKey });
   const lookUp = useMutation({
     mutationFn: (asked: { text: string; anew: boolean }) =>
-      answer(api.POST("/api/dockets/{docket_id}/look-up", { ...path, body: asked })),
+      answer(api.POST("/api/v1/dockets/{docket_id}/look-up", { ...path, body: asked })),
     onSuccess: again,
   });
   const stop = useMutation({
-    mutationFn: () => answer(api.DELETE("/api/dockets/{docket_id}/look-up", path)),
+    mutationFn: () => answer(api.DELETE("/api/v1/dockets/{docket_id}/look-up", path)),
     onSuccess: again,
   });
   const choose = useMutation({
     mutationFn: (key: string) =>
-      answer(api.PUT("/api/dockets/{docket_id}/pressing", { ...path, body: { key, lay_lengths: true } })),
+      answer(api.PUT("/api/v1/dockets/{docket_id}/pressing", { ...path, body: { key, lay_lengths: true } })),
     onSuccess: keep,
   });
   const forget = useMutation({
-    mutationFn: () => answer(api.DELETE("/api/dockets/{docket_id}/pressing", path)),
+    mutationFn: () => answer(api.DELETE("/api/v1/dockets/{docket_id}/pressing", path)),
     onSuccess: keep,
   });
   const pair = useMutation({
     mutationFn: (pairs: [string | null, number | null][]) =>
-      answer(api.PUT("/api/dockets/{docket_id}/pressing/pairs", { ...path, body: { pairs } })),
+      answer(api.PUT("/api/v1/dockets/{docket_id}/pressing/pairs", { ...path, body: { pairs } })),
     onSuccess: keep,
   });
   const keepOwn = useMutation({
-    mutationFn: () => answer(api.POST("/api/dockets/{docket_id}/own-entry", path)),
+    mutationFn: () => answer(api.POST("/api/v1/dockets/{docket_id}/own-entry", path)),
     onSuccess: again,
   });
   const error =
@@ -59,16 +59,16 @@ export function useReconcile(docket: Docket, enabled: boolean) {
   };
   const take = useMutation({
     mutationFn: ({ values, learn }: { values: Taking[]; learn: boolean }) =>
-      answer(api.POST("/api/dockets/{docket_id}/reconcile", { ...path, body: { values, learn } })),
+      answer(api.POST("/api/v1/dockets/{docket_id}/reconcile", { ...path, body: { values, learn } })),
     onSuccess: keep,
   });
   const back = useMutation({
-    mutationFn: () => answer(api.POST("/api/dockets/{docket_id}/reconcile/back", path)),
+    mutationFn: () => answer(api.POST("/api/v1/dockets/{docket_id}/reconcile/undo", path)),
     onSuccess: keep,
   });
   const rule = useSaveSeen(
     (change: { field: string; source: string; fixed: boolean }, seen: string) =>
-      answer(api.PUT("/api/source-rules", { body: { ...change, seen } })),
+      answer(api.PUT("/api/v1/catalogue-rules", { body: { ...change, seen } })),
     (change) => query.data?.rules.find((one) => one.field === change.field && one.fixed)?.source ?? "",
     () => cache.invalidateQueries({ queryKey: reconcileQuery(docket.id).queryKey }),
   );

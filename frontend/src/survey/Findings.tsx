@@ -163,11 +163,11 @@ function Dismissing({
   const [reason, setReason] = useState("");
   const meant = ids.length ? { ids, check: "" } : { ids: [], check };
   const dismiss = useMutation({
-    mutationFn: () => answer(api.POST("/api/survey/dismiss", { body: { ...meant, reason } })),
+    mutationFn: () => answer(api.POST("/api/v1/survey/dismiss", { body: { ...meant, reason } })),
     onSuccess: onDone,
   });
   const restore = useMutation({
-    mutationFn: () => answer(api.POST("/api/survey/restore", { body: meant })),
+    mutationFn: () => answer(api.POST("/api/v1/survey/restore", { body: meant })),
     onSuccess: onDone,
   });
   const count = ids.length || total;

@@ -20,7 +20,7 @@ export function Remedy({ check, ids, total, hasRemedy, onDone }: Props) {
   const preview = useQuery({ ...remedyQuery(check, ids), enabled: shown });
   const right = useMutation({
     mutationFn: () =>
-      answer(api.POST("/api/survey/put-right", { body: ids.length ? { ids, check: "" } : { ids: [], check } })),
+      answer(api.POST("/api/v1/survey/fix", { body: ids.length ? { ids, check: "" } : { ids: [], check } })),
     onSuccess: onDone,
   });
   const count = ids.length || total;

@@ -34,9 +34,9 @@ function Overview() {
   const { data, error } = useQuery(surveyQuery);
   const { data: jobs = [] } = useQuery(jobsQuery);
   const survey = useMutation({
-    mutationFn: (anew: boolean) => answer(api.POST("/api/survey", { params: { query: { anew } } })),
+    mutationFn: (anew: boolean) => answer(api.POST("/api/v1/survey", { params: { query: { anew } } })),
   });
-  const listen = useMutation({ mutationFn: () => answer(api.POST("/api/survey/listen")) });
+  const listen = useMutation({ mutationFn: () => answer(api.POST("/api/v1/survey/analyse")) });
   const hears =
     listen.isPending ||
     jobs.some((job) => job.kind === "listen to files" && (job.state === "running" || job.state === "waiting"));

@@ -44,7 +44,7 @@ export function ChainField({
   const cache = useQueryClient();
   const refresh = () => cache.invalidateQueries({ queryKey: chainsQuery.queryKey });
   const make = useMutation({
-    mutationFn: (chain: Chain) => answer(api.POST("/api/chains", { body: chain })),
+    mutationFn: (chain: Chain) => answer(api.POST("/api/v1/chains", { body: chain })),
     onSuccess: async (made) => {
       await refresh();
       onChange(made.id);
@@ -53,7 +53,7 @@ export function ChainField({
   });
   const retire = useMutation({
     mutationFn: (id: number) =>
-      answer(api.POST("/api/chains/{chain_id}/retire", { params: { path: { chain_id: id } } })),
+      answer(api.POST("/api/v1/chains/{chain_id}/retire", { params: { path: { chain_id: id } } })),
     onSuccess: refresh,
   });
   const chosen = chains.find((one) => one.id === value);

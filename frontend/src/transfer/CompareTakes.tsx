@@ -15,12 +15,12 @@ export function CompareTakes({ side }: { side: Side }) {
   const [pair, setPair] = useState(() => [side.takes[0]?.id ?? 0, side.takes[side.takes.length - 1]?.id ?? 0] as const);
   const [first, second] = pair.map((id) => side.takes.find((take) => take.id === id));
   const ask = useMutation({
-    mutationFn: () => answer(api.POST("/api/comparisons", { body: { first_id: pair[0], second_id: pair[1] } })),
+    mutationFn: () => answer(api.POST("/api/v1/comparisons", { body: { first_id: pair[0], second_id: pair[1] } })),
   });
   const join = useMutation({
     mutationFn: () =>
       answer(
-        api.POST("/api/sides/{side_id}/joined-takes", {
+        api.POST("/api/v1/sides/{side_id}/joined-takes", {
           params: { path: { side_id: side.id } },
           body: { take_ids: [...pair] },
         }),
@@ -150,7 +150,7 @@ function Choose({ side, take }: { side: Side; take: Take }) {
   const choose = useMutation({
     mutationFn: () =>
       answer(
-        api.PUT("/api/sides/{side_id}/chosen-take", {
+        api.PUT("/api/v1/sides/{side_id}/chosen-take", {
           params: { path: { side_id: side.id } },
           body: { take_id: take.id },
         }),

@@ -27,7 +27,7 @@ const docket = (format: string) =>
 
 const shown = async (format = "LP", offered = OFFERED) => {
   vi.spyOn(api, "GET").mockImplementation((async (path: string) => ({
-    data: path === "/api/sources" ? offered : [],
+    data: path === "/api/v1/decks" ? offered : [],
     response: new Response(),
   })) as typeof api.GET);
   render(
@@ -75,7 +75,7 @@ describe("the form that connects a source", () => {
     await userEvent.click(screen.getByRole("radio", { name: /cassette@cellar/ }));
     await userEvent.click(screen.getByRole("button", { name: /connect/i }));
     const [path, sent] = post.mock.calls[0] as unknown as [string, { body: { source_id: string } }];
-    expect(path).toBe("/api/dockets/{docket_id}/transfer");
+    expect(path).toBe("/api/v1/dockets/{docket_id}/transfer");
     expect(sent.body.source_id).toBe("cassette@cellar");
     expect(localStorage.getItem("inkwell last source")).toBe("cassette@cellar");
   });

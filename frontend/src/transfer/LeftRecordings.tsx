@@ -18,7 +18,7 @@ export function LeftRecordings({ recordings }: { recordings: RecordingView[] }) 
 function Line({ recording }: { recording: RecordingView }) {
   const keep = useMutation({
     mutationFn: () =>
-      answer(api.POST("/api/recordings/{recording_id}/keep", { params: { path: { recording_id: recording.id } } })),
+      answer(api.POST("/api/v1/recordings/{recording_id}/keep", { params: { path: { recording_id: recording.id } } })),
   });
   const words = {
     recording: "is going on in another window",

@@ -117,7 +117,7 @@ export class BrowserInput {
 
   private connect(): void {
     if (this.key === null) return;
-    const socket = new WebSocket(socketUrl(`/api/transfers/${this.key}/sound`));
+    const socket = new WebSocket(socketUrl(`/api/v1/transfers/${this.key}/sound`));
     socket.binaryType = "arraybuffer";
     this.socket = socket;
     this.ready = false;

@@ -50,7 +50,7 @@ export class LiveFeed {
 
   private connect(): void {
     if (this.closed) return;
-    const socket = this.open(socketUrl(`/api/transfers/${this.key}/watch`));
+    const socket = this.open(socketUrl(`/api/v1/transfers/${this.key}/watch`));
     this.socket = socket;
     socket.onmessage = (message: MessageEvent<string>) => this.take(JSON.parse(message.data) as LiveNews);
     socket.onclose = () => {

@@ -15,7 +15,7 @@ export class Monitor {
     key: string,
     private level: number,
   ) {
-    this.socket = new WebSocket(socketUrl(`/api/transfers/${key}/monitor`));
+    this.socket = new WebSocket(socketUrl(`/api/v1/transfers/${key}/monitor`));
     this.socket.binaryType = "arraybuffer";
     this.socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
       if (typeof event.data === "string") {

@@ -5,7 +5,7 @@ import type { paths } from "../api/schema";
 import { transferQuery } from "../api/queries";
 import { browserInput } from "./browserInput";
 
-type Command = paths["/api/transfers/{key}/{command}"]["post"]["parameters"]["path"]["command"];
+type Command = paths["/api/v1/transfers/{key}/{command}"]["post"]["parameters"]["path"]["command"];
 
 /** All that can be done with a docket's transfer; each answer goes into the cache. */
 export function useTransfer(docketId: number, transfer: Transfer | null) {
@@ -20,11 +20,13 @@ export function useTransfer(docketId: number, transfer: Transfer | null) {
   const path = { params: { path: { key: transfer?.key ?? "" } } };
   const simple = useMutation({
     mutationFn: (command: Command) =>
-      answer(api.POST("/api/transfers/{key}/{command}", { params: { path: { key: transfer?.key ?? "", command } } })),
+      answer(
+        api.POST("/api/v1/transfers/{key}/{command}", { params: { path: { key: transfer?.key ?? "", command } } }),
+      ),
     onSuccess: keep,
   });
   const settings = useMutation({
-    mutationFn: (body: TransferSettings) => answer(api.PUT("/api/transfers/{key}/settings", { ...path, body })),
+    mutationFn: (body: TransferSettings) => answer(api.PUT("/api/v1/transfers/{key}/settings", { ...path, body })),
     // Shown at once; a refusal puts it back.
     onMutate: (body) => void ahead({ settings: body }),
     onSuccess: keep,
@@ -32,22 +34,22 @@ export function useTransfer(docketId: number, transfer: Transfer | null) {
   });
   const gain = useMutation({
     mutationFn: (gainDb: number) =>
-      answer(api.PUT("/api/transfers/{key}/gain", { ...path, body: { gain_db: gainDb } })),
+      answer(api.PUT("/api/v1/transfers/{key}/gain", { ...path, body: { gain_db: gainDb } })),
     onSuccess: keep,
   });
   const turnOver = useMutation({
     mutationFn: (body: { side_id: number; new_take: boolean }) =>
-      answer(api.POST("/api/transfers/{key}/turn-over", { ...path, body })),
+      answer(api.POST("/api/v1/transfers/{key}/turn-over", { ...path, body })),
     onSuccess: keep,
   });
   const operate = useMutation({
     mutationFn: (body: { control: string; value: string }) =>
-      answer(api.POST("/api/transfers/{key}/controls", { ...path, body })),
+      answer(api.POST("/api/v1/transfers/{key}/controls", { ...path, body })),
     onSuccess: keep,
   });
   const disconnect = useMutation({
     mutationFn: async () => {
-      await answer(api.DELETE("/api/transfers/{key}", path));
+      await answer(api.DELETE("/api/v1/transfers/{key}", path));
       if (transfer?.source.kind === "browser") browserInput.close();
     },
     onSuccess: () => keep(null),
@@ -82,7 +84,7 @@ export function useConnect(docketId: number) {
       if (isBrowser) await browserInput.open(wanted.deviceId);
       try {
         const made = await answer(
-          api.POST("/api/dockets/{docket_id}/transfer", {
+          api.POST("/api/v1/dockets/{docket_id}/transfer", {
             params: { path: { docket_id: docketId } },
             body: {
               source_id: wanted.sourceId,

@@ -68,7 +68,7 @@ describe("GrowingSource", () => {
   it("fetches the end again when it has grown, and shows what was there until then", async () => {
     let here = 2;
     const source = new GrowingSource(5, { ...index, blocks: [2, 0] }, async (url) => {
-      expect(url).toContain("/api/recordings/5/peaks/0");
+      expect(url).toContain("/api/v1/recordings/5/peaks/0");
       return flat(Array.from({ length: here }, (_, block) => [-1, (block + 1) / 10, 0.1]));
     });
     const loaded = () => new Promise<void>((resolve) => source.onLoad(resolve));

@@ -44,7 +44,7 @@ export class WaveformSource {
     private readonly fetcher: Fetch = fetchBinary,
     path?: string,
   ) {
-    this.path = path ?? `/api/takes/${takeId}`;
+    this.path = path ?? `/api/v1/takes/${takeId}`;
   }
 
   onLoad(listener: () => void): () => void {
@@ -194,7 +194,7 @@ export class WaveformSource {
 /** The waveform of a recording that is going on: what is at its end is fetched again as it grows. */
 export class GrowingSource extends WaveformSource {
   constructor(recordingId: number, index: PeakIndex, fetcher: Fetch = fetchBinary) {
-    super(-recordingId, index, fetcher, `/api/recordings/${recordingId}`);
+    super(-recordingId, index, fetcher, `/api/v1/recordings/${recordingId}`);
   }
 
   /** Takes note of how far it is now, and fetches the ends that have grown. */
@@ -226,7 +226,7 @@ export class HeardSource extends WaveformSource {
   protected override samplesUrl(first: number, count: number): string {
     const listen = encodeURIComponent(this.listen);
     const stretch = `first_sample=${first}&samples=${count}`;
-    return `/api/sides/${this.sideId}/heard?version=${this.version}&listen=${listen}&${stretch}`;
+    return `/api/v1/sides/${this.sideId}/heard?version=${this.version}&listen=${listen}&${stretch}`;
   }
 }
 

@@ -40,7 +40,7 @@ const house = (workers: Worker[], more: Partial<Workers> = {}): Workers => ({
 const shown = async (workers: Workers, role: Session["role"] = "keeper") => {
   const session: Session = { sign_in: true, name: "Ilse Vanterroe", role };
   vi.spyOn(api, "GET").mockImplementation((async (path: string) => ({
-    data: path === "/api/session" ? session : workers,
+    data: path === "/api/v1/session" ? session : workers,
     response: new Response(),
   })) as typeof api.GET);
   render(
@@ -95,7 +95,7 @@ describe("the page of workers", () => {
       .spyOn(api, "POST")
       .mockResolvedValue({ data: house([worker("vault", { state: "draining" })]), response: new Response() });
     await userEvent.click(screen.getByRole("button", { name: "Drain vault 4711" }));
-    expect(post).toHaveBeenCalledWith("/api/workers/{worker_id}/drain", { params: { path: { worker_id: 7 } } });
+    expect(post).toHaveBeenCalledWith("/api/v1/workers/{worker_id}/drain", { params: { path: { worker_id: 7 } } });
     await waitFor(() => expect(screen.queryByRole("button", { name: /Drain/ })).toBeNull());
     expect(screen.getByText("leaves when its jobs have ended")).toBeTruthy();
   });

@@ -29,7 +29,7 @@ export function WorkersPage() {
   const cache = useQueryClient();
   const drain = useMutation({
     mutationFn: (workerId: number) =>
-      answer(api.POST("/api/workers/{worker_id}/drain", { params: { path: { worker_id: workerId } } })),
+      answer(api.POST("/api/v1/workers/{worker_id}/drain", { params: { path: { worker_id: workerId } } })),
     onSuccess: (after: Workers) => cache.setQueryData(workersQuery.queryKey, after),
   });
   return (

@@ -95,7 +95,7 @@ DISCS: dict[str, dict[str, Any]] = {
 
 def fill(archive: Path, address: str, shelfmarks: Sequence[str]) -> None:
     """Puts these of the archive's dockets on the shelf. Raises httpx.HTTPStatusError with the refusal's text."""
-    with httpx.Client(base_url=f"{address}/api", timeout=60) as api:
+    with httpx.Client(base_url=f"{address}/api/v1", timeout=60) as api:
         if not _json(api.get("/chains")):
             for chain in CHAINS:
                 _json(api.post("/chains", json=chain))
@@ -117,7 +117,7 @@ def bring_in_files(api: httpx.Client) -> None:
         if "/" not in folder["name"]:
             _json(api.post("/bundles", json={"folder": folder["name"]}))
     wait_for_jobs(api)
-    for ask in ("/survey", "/survey/listen", "/duplicates/compare"):
+    for ask in ("/survey", "/survey/analyse", "/duplicates/compare"):
         _json(api.post(ask))
         wait_for_jobs(api)
 

@@ -23,6 +23,6 @@ def is_made(folder: Path, *, full_length: bool) -> bool:
 
 def not_on_shelf(address: str) -> list[str]:
     """The archive's shelfmarks that the application at `address` has no docket for."""
-    answer = httpx.get(f"{address}/api/dockets", timeout=60).raise_for_status()
+    answer = httpx.get(f"{address}/api/v1/dockets", timeout=60).raise_for_status()
     there = {line["shelfmark"] for line in answer.json()}
     return [mark for mark in SHELFMARKS if mark not in there]

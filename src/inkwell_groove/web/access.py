@@ -24,7 +24,7 @@ NEEDS, _EXPORTS = "x-needs", "x-exports"
 READER, KEEPER, ANYBODY = {NEEDS: "reader"}, {NEEDS: "keeper"}, {NEEDS: "nobody"}
 EXPORT = {_EXPORTS: True}
 COOKIE = "inkwell_session"
-CAME_BACK = "/api/session/returned"  # where single sign-on sends browsers back to
+CAME_BACK = "/api/v1/session/returned"  # where single sign-on sends browsers back to
 _SHOWING = {"GET", "HEAD"}
 _BEARER = "bearer "
 

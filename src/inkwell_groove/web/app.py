@@ -1,4 +1,4 @@
-"""The application: routes under /api, and the front end for every other address."""
+"""The application: routes under /api/v1, pages on problems, and the front end for every other address."""
 
 from __future__ import annotations
 
@@ -6,14 +6,14 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
 from fastapi import Depends, FastAPI
-from fastapi.responses import FileResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 
 from inkwell_groove import __version__
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.settings import Settings, settings
-from inkwell_groove.web import access, forwarding, problems
+from inkwell_groove.web import access, forwarding, problem_types, problems
 from inkwell_groove.web.guard import Guard
 from inkwell_groove.web.headers import SecureHeaders
 from inkwell_groove.web.leaving import LeavingEndsStreams
@@ -71,7 +71,7 @@ def make_app(
         title="Inkwell Groove",
         version=__version__,
         lifespan=lifespan,
-        openapi_url="/api/openapi.json",
+        openapi_url="/api/v1/openapi.json",
         docs_url=None,
         redoc_url=None,
     )
@@ -105,7 +105,7 @@ def make_app(
         ledger,
     ):
         app.include_router(
-            part.router, prefix="/api", dependencies=[Depends(access.check)], responses=problems.REFUSALS
+            part.router, prefix="/api/v1", dependencies=[Depends(access.check)], responses=problems.REFUSALS
         )
     problems.tell_in(app)
     access.tell_in(app)
@@ -125,6 +125,12 @@ def _serve_frontend(app: FastAPI, chosen: Settings) -> None:
     @app.get("/api/{rest:path}", include_in_schema=False)
     def nothing(rest: str) -> Response:
         return problems.problem(404, f"there is nothing at /api/{rest}")
+
+    @app.get("/problems/{name:path}", include_in_schema=False)
+    def problem_type(name: str) -> Response:
+        """What the `type` of a refusal leads to."""
+        text = problem_types.page(name)
+        return HTMLResponse(text) if text else problems.problem(404, f"there is no type of problem called {name}")
 
     @app.get("/{rest:path}", include_in_schema=False)
     def page(rest: str) -> Response:

@@ -18,17 +18,17 @@ from inkwell_groove.workroom.views import JobView
 
 # By what the answer is: an address whose gaps are values of the answer, or of the request's own address.
 _LOOK_AT: dict[object, str] = {
-    JobView: "/api/jobs/{id}",
-    list[JobView]: "/api/jobs",
-    list[SealAsked]: "/api/jobs",
-    StepView: "/api/file-steps/{id}",
-    BundleView: "/api/bundles/{id}",
-    DiscView: "/api/sides/{side_id}/disc",
-    FixityOverview: "/api/fixity",
-    LookUpView: "/api/dockets/{docket_id}/sources",
-    ShelfLookUpView: "/api/shelf-look-up",
-    MergeView: "/api/headings",
-    TakenBackView: "/api/ledger",
+    JobView: "/api/v1/jobs/{id}",
+    list[JobView]: "/api/v1/jobs",
+    list[SealAsked]: "/api/v1/jobs",
+    StepView: "/api/v1/file-steps/{id}",
+    BundleView: "/api/v1/bundles/{id}",
+    DiscView: "/api/v1/sides/{side_id}/disc",
+    FixityOverview: "/api/v1/fixity",
+    LookUpView: "/api/v1/dockets/{docket_id}/catalogues",
+    ShelfLookUpView: "/api/v1/shelf-look-up",
+    MergeView: "/api/v1/headings",
+    TakenBackView: "/api/v1/ledger",
 }
 
 

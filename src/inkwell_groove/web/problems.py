@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from http import HTTPStatus
 from typing import Any
 
 import structlog
@@ -13,56 +14,15 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 from starlette.exceptions import HTTPException
 
-from inkwell_groove.catalogues.patient import SourceTrouble
-from inkwell_groove.core.errors import (
-    Conflict,
-    DiskFull,
-    InkwellError,
-    Missing,
-    NotAllowed,
-    NotSignedIn,
-    Refused,
-    TooOften,
-)
+from inkwell_groove.core.errors import InkwellError, TooOften
 from inkwell_groove.core.full_disk import disk_full
 from inkwell_groove.core.seen import ChangedMeanwhile
-from inkwell_groove.store.database import Busy, DatabaseAway
 from inkwell_groove.web.headers import secure
-from inkwell_groove.workroom.nodes import Elsewhere, ServerAway
-from inkwell_groove.workroom.people.single_sign_on import IssuerAway
+from inkwell_groove.web.problem_types import INVALID, TYPES, ProblemType, type_for, type_of
 
 log = structlog.get_logger()
 
-# The first that fits decides: leaves before their parents.
-_STATUS: tuple[tuple[type[InkwellError], int], ...] = (
-    (Missing, 404),
-    (Conflict, 409),
-    (Refused, 422),
-    (NotSignedIn, 401),
-    (NotAllowed, 403),
-    (TooOften, 429),
-    (SourceTrouble, 502),
-    (IssuerAway, 502),
-    (ServerAway, 503),
-    (Elsewhere, 503),  # sent on before anybody sees it
-    (DatabaseAway, 503),
-    (Busy, 503),
-    (DiskFull, 507),
-)
 MEDIA_TYPE = "application/problem+json"
-_TITLES = {
-    400: "Not understood",
-    401: "Not signed in",
-    403: "Refused",
-    404: "Not found",
-    409: "Not possible now",
-    422: "Not acceptable as it is",
-    429: "Too often",
-    413: "Too large",
-    502: "Another service did not answer",
-    503: "Not ready",
-    507: "Disk full",
-}
 
 
 class ChangedValue(BaseModel):
@@ -73,10 +33,17 @@ class ChangedValue(BaseModel):
     now: Any = None
 
 
+class InvalidValue(BaseModel):
+    """A value of the request that is missing or cannot be meant."""
+
+    where: str = Field(description="The way to it: names and positions, points between.")
+    detail: str
+
+
 class Problem(BaseModel):
     """Why something was refused: what is wrong, where, and what to do (RFC 9457)."""
 
-    type: str = "about:blank"
+    type: str = Field(default="about:blank", description="The address of a page about this type of refusal.")
     title: str
     status: int
     detail: str
@@ -84,13 +51,20 @@ class Problem(BaseModel):
     remedy: str | None = None
     code: str | None = Field(default=None, description="The kind of refusal, for scripts.")
     changed: list[ChangedValue] | None = None
+    errors: list[InvalidValue] | None = Field(
+        default=None, description="All values that are wrong, not the first only."
+    )
 
 
 # What any operation may answer instead, for the OpenAPI document: who asks is looked at before anything else, and the
 # database, the disk and a source outside may be away at any time.
 REFUSALS: dict[int | str, dict[str, Any]] = {
-    status: {"description": title, "content": {MEDIA_TYPE: {"schema": {"$ref": "#/components/schemas/Problem"}}}}
-    for status, title in sorted(_TITLES.items())
+    one.status: {
+        "description": one.title,
+        "content": {MEDIA_TYPE: {"schema": {"$ref": "#/components/schemas/Problem"}}},
+    }
+    for one in TYPES
+    if one.status not in (405, 500)  # of no operation that is asked for as it should be
 }
 
 
@@ -108,21 +82,26 @@ def problem(
     where: str | None = None,
     remedy: str | None = None,
     code: str | None = None,
+    kind: ProblemType | None = None,
     changed: list[dict[str, object]] | None = None,
+    errors: list[dict[str, object]] | None = None,
 ) -> JSONResponse:
-    """Return an answer of the media type application/problem+json.
+    """Return an answer of the media type application/problem+json, of the type that usually has this status.
 
-    `changed` holds name, yours and now of each value that somebody else has changed meanwhile.
+    `changed` holds name, yours and now of each value that somebody else has changed meanwhile, `errors` where and
+    detail of each value that is wrong.
     """
+    kind = kind or type_for(status)
     body = {
-        "type": "about:blank",
-        "title": _TITLES.get(status, "It did not work"),
+        "type": kind.address if kind is not None else "about:blank",
+        "title": kind.title if kind is not None else HTTPStatus(status).phrase,
         "status": status,
         "detail": what,
         "where": where,
         "remedy": remedy,
         "code": code,
         "changed": changed,
+        "errors": errors,
     }
     answer = _Problem(
         {name: value for name, value in body.items() if value is not None},
@@ -130,7 +109,7 @@ def problem(
         media_type=MEDIA_TYPE,
     )
     # A fault in the program is answered outside of all middleware.
-    secure(answer.headers, "/api/")
+    secure(answer.headers, "/api/v1/")
     return answer
 
 
@@ -161,10 +140,11 @@ def tell_in(app: FastAPI) -> None:
 
 async def _refusal(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, InkwellError)
-    status = next((code for kind, code in _STATUS if isinstance(error, kind)), 500)
+    kind = type_of(error)
     answer = problem(
-        status,
+        kind.status if kind is not None else 500,
         error.what,
+        kind=kind,
         where=error.where,
         remedy=error.remedy,
         code=type(error).__name__,
@@ -177,9 +157,20 @@ async def _refusal(_: Request, error: Exception) -> JSONResponse:
 
 async def _invalid(_: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, RequestValidationError)
-    first = error.errors()[0]
-    place = ".".join(str(part) for part in first["loc"] if part != "body")
-    return problem(422, first["msg"], where=place or "the request", remedy="Correct that value", code="InvalidRequest")
+    wrong = [
+        {"where": ".".join(str(part) for part in one["loc"] if part != "body") or "the request", "detail": one["msg"]}
+        for one in error.errors()
+    ]
+    remedy = "Correct that value" if len(wrong) == 1 else f"Correct these {len(wrong)} values"
+    return problem(
+        422,
+        str(wrong[0]["detail"]),
+        kind=INVALID,
+        where=str(wrong[0]["where"]),
+        remedy=remedy,
+        code="InvalidRequest",
+        errors=wrong,
+    )
 
 
 async def _http(_: Request, error: Exception) -> JSONResponse:

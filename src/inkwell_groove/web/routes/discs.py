@@ -51,22 +51,22 @@ def drives(room: Room) -> DrivesView:
     return room.discs.drives()
 
 
-@router.put("/drives/{drive_id}/disc", operation_id="putDiscIn")
+@router.put("/drives/{drive_id}/disc", operation_id="insertDisc")
 def put_in(room: Room, drive_id: str, chosen: DiscPutIn) -> DrivesView:
     return room.discs.put_in(drive_id, chosen.disc)
 
 
-@router.delete("/drives/{drive_id}/disc", operation_id="takeDiscOut")
+@router.delete("/drives/{drive_id}/disc", operation_id="removeDisc")
 def take_out(room: Room, drive_id: str) -> DrivesView:
     return room.discs.take_out(drive_id)
 
 
-@router.put("/drives/{drive_id}/offset", operation_id="sayDriveOffset")
+@router.put("/drives/{drive_id}/offset", operation_id="setDriveOffset")
 def say_offset(room: Room, who: Who, drive_id: str, said: SaidOffset) -> DrivesView:
     return room.discs.set_offset(drive_id, said.offset_samples, who=who)
 
 
-@router.post("/discs/{name}/wiping", operation_id="wipeDisc")
+@router.post("/discs/{name}/cleaned", operation_id="markDiscCleaned")
 def wipe(room: Room, name: str, node: Annotated[str, Query(max_length=24)] = "") -> DrivesView:
     """What one does by hand, with a simulated disc; `node` is the server beside which it lies."""
     return room.discs.wipe(name, node=node)
@@ -110,7 +110,7 @@ def reading_json(room: Room, side_id: int) -> Response:
     return Response(room.discs.reading_log(side_id, as_json=True), media_type="application/json")
 
 
-@router.post("/disc-reads/{read_id}/telling", operation_id="tellRegister")
+@router.post("/disc-reads/{read_id}/submit", operation_id="submitToRegister")
 def tell(room: Room, who: Who, read_id: int) -> DiscView:
     """Tells the witness register what was read."""
     return room.discs.tell_register(read_id, who=who)

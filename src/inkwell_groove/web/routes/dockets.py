@@ -122,7 +122,7 @@ def shelf(
     response = Response(lines, media_type="application/json")
     if more_after is not None:
         asked = urlencode({"search": search, "after": more_after, "limit": limit})
-        response.headers["Link"] = f'</api/dockets?{asked}>; rel="next"'
+        response.headers["Link"] = f'</api/v1/dockets?{asked}>; rel="next"'
     return response
 
 
@@ -154,7 +154,7 @@ def set_patterns(room: Room, who: Who, docket_id: int, patterns: Patterns) -> Do
     return room.dockets.set_patterns(docket_id, folder=patterns.folder, file=patterns.file, who=who, seen=patterns.seen)
 
 
-@router.patch("/carriers/{carrier_id}", operation_id="sayOfCarrier")
+@router.patch("/carriers/{carrier_id}", operation_id="describeCarrier")
 def say_of_carrier(room: Room, who: Who, carrier_id: int, change: CarrierChange) -> DocketView:
     said = change.model_dump(exclude={"expected_s", "seen", "seen_s"}, exclude_none=True)
     return room.dockets.say_of_carrier(
@@ -171,7 +171,7 @@ class WindowAt(BaseModel):
     stage: str = Field(max_length=40, description="What it shows of the docket.")
 
 
-@router.put("/dockets/{docket_id}/presence", operation_id="sayPresence", openapi_extra=READER)
+@router.put("/dockets/{docket_id}/presence", operation_id="setPresence", openapi_extra=READER)
 def say_presence(room: Room, who: Who, docket_id: int, at: WindowAt) -> list[PresenceView]:
     """Say that a window shows this docket, at least every half minute; the answer is which others do."""
     return room.presence.say(docket_id, at.window, at.stage, who=who)

@@ -39,17 +39,17 @@ def compare(room: Room, who: Who) -> JobView:
     return room.comparing.ask(who=who)
 
 
-@router.get("/holding", operation_id="heldFiles")
+@router.get("/held-files", operation_id="heldFiles")
 def held(room: Room) -> list[HeldView]:
     return room.holding.all()
 
 
-@router.post("/holding", operation_id="setAside", status_code=202)
+@router.post("/held-files", operation_id="setAside", status_code=202)
 def set_aside(room: Room, who: Who, wanted: Aside) -> JobView:
     """Moves files into the holding folder, from where they can be brought back until their day."""
     return room.holding.set_aside(wanted.file_ids, wanted.reason, who=who, days=wanted.days)
 
 
-@router.post("/holding/back", operation_id="bringBack", status_code=202)
+@router.post("/held-files/restore", operation_id="restoreHeldFiles", status_code=202)
 def bring_back(room: Room, who: Who, wanted: Held) -> JobView:
     return room.holding.bring_back(wanted.held_ids, who=who)

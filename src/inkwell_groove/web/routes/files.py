@@ -125,12 +125,12 @@ def bundles(room: Room) -> list[BundleView]:
     return room.bundles.all()
 
 
-@router.post("/bundles", operation_id="bringIn", status_code=202)
+@router.post("/bundles", operation_id="importFolder", status_code=202)
 def bring_in(room: Room, who: Who, new: NewBundle) -> BundleView:
     return room.bundles.bring_in(new.folder, in_place=new.in_place, who=who)
 
 
-@router.post("/bundles/zip", operation_id="bringInZip", openapi_extra=RAW_BODY, status_code=202)
+@router.post("/bundles/zip", operation_id="importZip", openapi_extra=RAW_BODY, status_code=202)
 async def bring_in_zip(
     room: Room, who: Who, request: Request, name: Annotated[str, Query(max_length=500)]
 ) -> BundleView:
@@ -139,7 +139,7 @@ async def bring_in_zip(
         return await run_in_threadpool(room.bundles.bring_in_zip, path, name, who=who)
 
 
-@router.post("/bundles/{bundle_id}/look-again", operation_id="lookAgain", status_code=202)
+@router.post("/bundles/{bundle_id}/rescan", operation_id="rescanBundle", status_code=202)
 def look_again(room: Room, bundle_id: int) -> BundleView:
     """Looks at a folder that is edited in place once more."""
     return room.bundles.look_again(bundle_id)
@@ -237,7 +237,7 @@ def step(room: Room, step_id: int) -> StepView:
     return room.steps.one(step_id)
 
 
-@router.post("/file-steps/{step_id}/take-back", operation_id="takeBackStep", status_code=202)
+@router.post("/file-steps/{step_id}/undo", operation_id="undoStep", status_code=202)
 def take_back(room: Room, who: Who, step_id: int) -> StepView:
     return room.steps.take_back(step_id, who=who)
 
@@ -251,7 +251,7 @@ async def embed(
     return await run_in_threadpool(room.steps.set_pictures, file, data, role, who=who)
 
 
-@router.post("/files/pictures/take-out", operation_id="takeOutPictures", status_code=202)
+@router.post("/files/pictures/remove", operation_id="removePictures", status_code=202)
 def take_out(room: Room, who: Who, wanted: Files) -> StepView:
     return room.steps.take_out_pictures(wanted.file_ids, who=who)
 
@@ -263,7 +263,7 @@ def picture(room: Room, file_id: int, number: int) -> Response:
     return Response(data, media_type=kind)
 
 
-@router.post("/files/{file_id}/take-apart", operation_id="takeFileApart", status_code=202)
+@router.post("/files/{file_id}/split", operation_id="splitFile", status_code=202)
 def take_apart(room: Room, who: Who, file_id: int) -> BundleView:
     """A single-file album into a folder of tracks, by its cue sheet."""
     return room.bundles.take_apart(file_id, who=who)
@@ -313,7 +313,7 @@ def pattern_examples(room: Room, naming: Naming) -> list[Example]:
     return [Example(what=what, path=path) for what, path in room.rules.examples(naming)]
 
 
-@router.delete("/house-documents/{document_id}", operation_id="forgetRule", status_code=204)
+@router.delete("/house-documents/{document_id}", operation_id="deleteRule", status_code=204)
 def forget_rule(room: Room, who: Who, document_id: int) -> None:
     room.rules.forget(document_id, who=who)
 
@@ -330,7 +330,7 @@ def art_rule(room: Room) -> ArtRule:
     return room.rules.art()
 
 
-@router.put("/art-rule", operation_id="declareArtRule", openapi_extra=KEEPER)
+@router.put("/art-rule", operation_id="saveArtRule", openapi_extra=KEEPER)
 def declare_art_rule(room: Room, who: Who, new: DeclaredArt) -> ArtRule:
     return room.rules.declare_art(new.rule, who=who, seen=new.seen)
 
@@ -358,7 +358,7 @@ async def crop_picture(room: Room, request: Request, crop: Annotated[Crop, Query
     return Response(made, media_type=mime_of(made))
 
 
-@router.post("/art-rule/carry-out", operation_id="carryOutArt", status_code=202)
+@router.post("/art-rule/apply", operation_id="applyArtRule", status_code=202)
 def carry_out_art(room: Room, who: Who, wanted: Files) -> StepView:
     return room.steps.carry_out_art(wanted.file_ids, room.rules.art(), who=who)
 

@@ -37,6 +37,6 @@ def check_package(room: Room, package_id: int) -> JobView:
     return room.fixity.check(package_id)
 
 
-@router.post("/packages/{package_id}/restoring", operation_id="restorePackage", status_code=202)
+@router.post("/packages/{package_id}/restore", operation_id="restorePackage", status_code=202)
 def restore_package(room: Room, who: Who, package_id: int) -> JobView:
     return room.fixity.restore(package_id, who=who)

@@ -33,6 +33,6 @@ def merge(room: Room, who: Who, merge: Merge) -> MergeView:
     return room.headings.merge(merge, who=who)
 
 
-@router.post("/headings/merges/{merge_id}/take-back", operation_id="takeMergeBack", status_code=202)
+@router.post("/headings/merges/{merge_id}/undo", operation_id="undoMerge", status_code=202)
 def take_back(room: Room, who: Who, merge_id: int) -> MergeView:
     return room.headings.take_back(merge_id, who=who)

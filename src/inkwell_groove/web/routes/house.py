@@ -34,17 +34,17 @@ def house_rules(room: Room) -> HouseView:
     return room.house_rules.view()
 
 
-@router.put("/house-rules/tags", operation_id="declareTags", openapi_extra=KEEPER)
+@router.put("/house-rules/tags", operation_id="saveTagRule", openapi_extra=KEEPER)
 def declare_tags(room: Room, who: Who, new: DeclaredTags) -> TagRule:
     return room.rules.declare_tags(new.rule, who=who, seen=new.seen)
 
 
-@router.put("/house-rules/filing", operation_id="declareFiling", openapi_extra=KEEPER, status_code=204)
+@router.put("/house-rules/filing", operation_id="saveFilingRule", openapi_extra=KEEPER, status_code=204)
 def declare_filing(room: Room, who: Who, filing: Filing) -> None:
     room.rules.declare_filing(filing.pattern, who=who)
 
 
-@router.post("/house-rules/{rule}/carry-out", operation_id="carryOutRule", status_code=202)
+@router.post("/house-rules/{rule}/apply", operation_id="applyRule", status_code=202)
 def carry_out(room: Room, who: Who, rule: Rule) -> StepView:
     """Puts right all that the survey found against a rule and can mend: one step, which can be taken back."""
     return room.findings.put_right(Chosen(rule=rule), who=who)

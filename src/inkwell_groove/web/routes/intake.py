@@ -62,7 +62,7 @@ def accept_found(room: Room, who: Who, upload_id: int) -> UploadView:
     return room.intake.accept_found(upload_id, who=who)
 
 
-@router.post("/uploads/{upload_id}/try-again", operation_id="tryAgain")
+@router.post("/uploads/{upload_id}/retry", operation_id="retryUpload")
 def try_again(room: Room, who: Who, upload_id: int) -> UploadView:
     return room.intake.try_again(upload_id, who=who)
 

@@ -33,7 +33,7 @@ class Entries(BaseModel):
     ids: list[int] = Field(min_length=1, max_length=1_000)
 
 
-@router.post("/ledger/take-back", operation_id="takeEntriesBack", status_code=202)
+@router.post("/ledger/undo", operation_id="undoEntries", status_code=202)
 def take_back(room: Room, person: Asking, wanted: Entries) -> TakenBackView:
     """Entries, whatever they tell of, the newest first."""
     return room.taking_back.take_back(wanted.ids, by=person)

@@ -31,7 +31,7 @@ def parcel(room: Room, docket_id: int) -> StreamingResponse:
     return StreamingResponse(zip_of(files), media_type="application/zip", headers={"Content-Disposition": disposition})
 
 
-@router.post("/parcels", operation_id="takeInParcel", openapi_extra=RAW_BODY, status_code=202)
+@router.post("/parcels", operation_id="importParcel", openapi_extra=RAW_BODY, status_code=202)
 async def take_in(
     room: Room, who: Who, request: Request, shelfmark: Annotated[str, Query(max_length=100)] = ""
 ) -> JobView:

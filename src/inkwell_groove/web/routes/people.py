@@ -22,7 +22,7 @@ from inkwell_groove.workroom.people.tokens import MOST_DAYS, NewToken, TokenView
 from inkwell_groove.workroom.room import Workroom
 
 router = Router("people")
-_ASKED, _ASKED_S, _ASKED_PATH = "inkwell_asked", 600, "/api/session"
+_ASKED, _ASKED_S, _ASKED_PATH = "inkwell_asked", 600, "/api/v1/session"
 _REASONS: tuple[tuple[type[InkwellError], str], ...] = (
     (NotAllowed, "no-role"),
     (Conflict, "name-taken"),
@@ -131,8 +131,8 @@ def sign_in_elsewhere(room: Room, request: Request) -> RedirectResponse:
 
 
 @router.get(
-    CAME_BACK.removeprefix("/api"),
-    operation_id="cameBack",
+    CAME_BACK.removeprefix("/api/v1"),
+    operation_id="finishSignIn",
     status_code=303,
     response_class=RedirectResponse,
     openapi_extra=ANYBODY,

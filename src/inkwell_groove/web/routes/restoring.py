@@ -52,7 +52,7 @@ def save(room: Room, who: Who, new: NewStartingPoint) -> StartingPointView:
     return room.restoring.save(new.side_id, new.name, new.suits, who=who)
 
 
-@router.delete("/starting-points/{point_id}", operation_id="forgetStartingPoint", status_code=204)
+@router.delete("/starting-points/{point_id}", operation_id="deleteStartingPoint", status_code=204)
 def forget(room: Room, who: Who, point_id: int) -> None:
     room.restoring.forget(point_id, who=who)
 

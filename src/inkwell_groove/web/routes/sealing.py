@@ -68,12 +68,12 @@ def save_profile(room: Room, who: Who, new: NewProfile) -> ProfileView:
     return room.profiles.save(new.name, new.profile, who=who, seen=new.seen)
 
 
-@router.delete("/profiles/{profile_id}", operation_id="forgetProfile", openapi_extra=KEEPER, status_code=204)
+@router.delete("/profiles/{profile_id}", operation_id="deleteProfile", openapi_extra=KEEPER, status_code=204)
 def forget_profile(room: Room, who: Who, profile_id: int) -> None:
     room.profiles.forget(profile_id, who=who)
 
 
-@router.put("/dockets-profile", operation_id="chooseProfile", status_code=204)
+@router.put("/dockets-profile", operation_id="setProfile", status_code=204)
 def choose_profile(room: Room, who: Who, choice: ProfileChoice) -> None:
     """Gives one docket or many a profile."""
     room.profiles.choose(choice.docket_ids, choice.name, who=who)

@@ -70,7 +70,7 @@ class NewShelfLookUp(Strict):
     anew: bool = False
 
 
-@router.get("/dockets/{docket_id}/sources", operation_id="docketSources")
+@router.get("/dockets/{docket_id}/catalogues", operation_id="docketCatalogues")
 def docket_sources(room: Room, docket_id: int) -> SourcesView:
     return room.choosing.view(docket_id)
 
@@ -90,7 +90,7 @@ def choose_pressing(room: Room, who: Who, docket_id: int, choice: Choice) -> Sou
     return room.choosing.choose(docket_id, choice.key, lay=choice.lay_lengths, who=who)
 
 
-@router.delete("/dockets/{docket_id}/pressing", operation_id="forgetPressing")
+@router.delete("/dockets/{docket_id}/pressing", operation_id="removePressing")
 def forget_pressing(room: Room, who: Who, docket_id: int) -> SourcesView:
     return room.choosing.forget(docket_id, who=who)
 
@@ -105,33 +105,33 @@ def reconcile(room: Room, docket_id: int) -> ReconcileView:
     return room.reconciling.view(docket_id)
 
 
-@router.post("/dockets/{docket_id}/reconcile", operation_id="takeValues")
+@router.post("/dockets/{docket_id}/reconcile", operation_id="applyValues")
 def take_values(room: Room, who: Who, docket_id: int, taking: Taking) -> ReconcileView:
     return room.reconciling.take(docket_id, taking.values, learn=taking.learn, who=who)
 
 
-@router.post("/dockets/{docket_id}/reconcile/back", operation_id="takeValuesBack")
+@router.post("/dockets/{docket_id}/reconcile/undo", operation_id="undoValues")
 def take_values_back(room: Room, who: Who, docket_id: int) -> ReconcileView:
     return room.reconciling.take_back(docket_id, who=who)
 
 
-@router.put("/source-rules", operation_id="setSourceRule", openapi_extra=KEEPER, status_code=204)
+@router.put("/catalogue-rules", operation_id="setCatalogueRule", openapi_extra=KEEPER, status_code=204)
 def set_source_rule(room: Room, who: Who, change: RuleChange) -> None:
     room.reconciling.set_rule(change.field, change.source, fixed=change.fixed, who=who, seen=change.seen)
 
 
-@router.get("/dockets/{docket_id}/source-art", operation_id="sourceArt")
+@router.get("/dockets/{docket_id}/catalogue-pictures", operation_id="cataloguePictures")
 def source_art(room: Room, docket_id: int) -> list[ArtView]:
     return room.source_art.offers(docket_id)
 
 
-@router.get("/dockets/{docket_id}/source-art/picture", operation_id="sourcePicture", response_class=Response)
+@router.get("/dockets/{docket_id}/catalogue-pictures/picture", operation_id="cataloguePicture", response_class=Response)
 def source_picture(room: Room, docket_id: int, address: Annotated[str, Query(max_length=500)]) -> Response:
     data, mime = room.source_art.fetch(docket_id, address)
     return Response(data, media_type=mime, headers={"Cache-Control": "private, max-age=3600"})
 
 
-@router.post("/dockets/{docket_id}/source-art", operation_id="takeSourceArt", status_code=201)
+@router.post("/dockets/{docket_id}/catalogue-pictures", operation_id="addCataloguePicture", status_code=201)
 def take_source_art(room: Room, who: Who, docket_id: int, choice: ArtChoice) -> ArtworkView:
     return room.source_art.take(docket_id, choice.address, who=who)
 

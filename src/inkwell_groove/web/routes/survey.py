@@ -33,7 +33,7 @@ def make_survey(room: Room, who: Who, anew: bool = False) -> JobView:
     return room.surveying.ask(who=who, anew=anew)
 
 
-@router.post("/survey/listen", operation_id="listenToFiles", status_code=202)
+@router.post("/survey/analyse", operation_id="analyseFiles", status_code=202)
 def listen(room: Room, who: Who) -> JobView:
     """Hears every lossless file that was not heard yet: overs, channels, bits, where it came from."""
     return room.sound_checks.ask(who=who)
@@ -44,13 +44,13 @@ def findings(room: Room, check: str, after: int = 0, dismissed: bool = False) ->
     return room.findings.listed(check, after=after, dismissed=dismissed)
 
 
-@router.post("/survey/preview", operation_id="previewRemedy", openapi_extra=READER)
+@router.post("/survey/preview", operation_id="previewFix", openapi_extra=READER)
 def preview(room: Room, chosen: Chosen) -> ProposedView:
     """What putting findings right would change. Changes nothing."""
     return room.findings.preview(chosen)
 
 
-@router.post("/survey/put-right", operation_id="putRight", status_code=202)
+@router.post("/survey/fix", operation_id="applyFix", status_code=202)
 def put_right(room: Room, who: Who, chosen: Chosen) -> StepView:
     """One step, which can be taken back."""
     return room.findings.put_right(chosen, who=who)

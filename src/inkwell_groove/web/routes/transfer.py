@@ -83,7 +83,7 @@ class Operation(BaseModel):
     value: str = ""
 
 
-@router.get("/sources", operation_id="sources")
+@router.get("/decks", operation_id="decks")
 def sources(room: Room) -> list[SourceFacts]:
     return room.transfers.offered()
 
@@ -147,18 +147,18 @@ def gain(room: Room, key: str, wanted: Gain) -> TransferView:
     return _done(room, key, Session.set_gain, wanted.gain_db)
 
 
-@router.post("/transfers/{key}/controls", operation_id="operate")
+@router.post("/transfers/{key}/controls", operation_id="operateDeck")
 def operate(room: Room, key: str, operation: Operation) -> TransferView:
     return _done(room, key, Session.operate, operation.control, operation.value)
 
 
-@router.post("/transfers/{key}/{command}", operation_id="command")
+@router.post("/transfers/{key}/{command}", operation_id="commandTransfer")
 def command(room: Room, key: str, command: Command) -> TransferView:
     """What is done with one press."""
     return _done(room, key, _COMMANDS[command])
 
 
-@router.get("/transfers/{key}/live", operation_id="live")
+@router.get("/transfers/{key}/live", operation_id="liveTransfer")
 def live(room: Room, key: str, after_sample: Place = 0) -> LiveNews:
     """What `watch` sends, once."""
     return room.transfers.session(key).live(after_sample)

@@ -96,7 +96,7 @@ def dockets(session: Session, ids: Sequence[int] | None = None) -> Iterator[tupl
             "format": _form(docket),
             "state": line.standing,
             "place": docket.shelfmark,
-            "cover": f"/api/artwork/{line.cover_id}/image" if line.cover_id is not None else "",
+            "cover": f"/api/v1/artwork/{line.cover_id}/image" if line.cover_id is not None else "",
         }
         views = [
             FoundView(
@@ -106,7 +106,7 @@ def dockets(session: Session, ids: Sequence[int] | None = None) -> Iterator[tupl
                 artist=one.artist or release.album_artist,
                 number=str(one.number),
                 duration_s=(one.end_sample - one.start_sample) / one.rate_hz,
-                sound=f"/api/dockets/{docket.id}/tracks/{one.key}/sound",
+                sound=f"/api/v1/dockets/{docket.id}/tracks/{one.key}/sound",
                 **common,
             )
             for one in whole.lines
@@ -167,8 +167,8 @@ def file_view(one: BundleFile) -> FoundView:
         duration_s=one.facts.get("duration_s", 0.0),
         bundle_id=one.bundle_id,
         file_id=one.id,
-        cover=f"/api/files/{one.id}/pictures/0" if one.facts.get("pictures") else "",
-        sound=f"/api/files/{one.id}/sound" if one.kind == "audio" else "",
+        cover=f"/api/v1/files/{one.id}/pictures/0" if one.facts.get("pictures") else "",
+        sound=f"/api/v1/files/{one.id}/sound" if one.kind == "audio" else "",
     )
 
 

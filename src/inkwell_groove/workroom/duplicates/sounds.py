@@ -83,7 +83,7 @@ def _of_files(session: Session, media: MediaStore) -> Iterator[Sound]:
                     fields.get("catalogue_number", ""),
                     fields.get("date", ""),
                 ),
-                listen=f"/api/files/{one.id}/sound",
+                listen=f"/api/v1/files/{one.id}/sound",
                 bundle_id=one.bundle_id,
                 file_id=one.id,
             )
@@ -121,6 +121,6 @@ def _of_packages(session: Session, media: MediaStore) -> Iterator[Sound]:
                 seconds=track.compared_samples / rate_hz,
                 place=f"docket {package.docket_id}",
                 release=(release.album_artist, release.title, release.catalogue_number, release.year),
-                listen=f"/api/dockets/{package.docket_id}/tracks/{lines.get(track.number, '')}/sound",
+                listen=f"/api/v1/dockets/{package.docket_id}/tracks/{lines.get(track.number, '')}/sound",
                 docket_id=package.docket_id,
             )
