@@ -14,7 +14,9 @@ from launcher.places import CannotGoOn, say
 RUNNING = {"mariadb-server": "mariadbd"}
 TESTING = {
     "chromium-headless-shell": "chromium-headless-shell",
+    "curl": "curl",
     "flac": "flac",
+    "jq": "jq",
     "libcue2": "libcue.so.2",
     "nginx-light": "nginx",
     "redis-server": "redis-server",

@@ -20,29 +20,44 @@ def ensure(*, testing: bool = False) -> None:
     """Create or update `.venv` if a lock file has changed."""
     if sys.version_info < (3, 11):  # noqa: UP036 - this very line is what tells an older Python
         raise CannotGoOn(f"Python 3.11 or newer is needed, this is {sys.version.split()[0]}.")
-    locks = ["runtime.txt", "test.txt"] if testing else ["runtime.txt"]
-    for lock in locks:
-        path = ROOT / "requirements" / lock
-        marker = VENV / f"installed-{lock}"
-        digest = hashlib.sha256(path.read_bytes() + sys.version.encode()).hexdigest()
-        if marker.is_file() and marker.read_text() == digest:
-            continue
-        if not PYTHON.exists():
-            need_venv()
-            say("Making the Python environment")
-            shutil.rmtree(VENV, ignore_errors=True)
-            run([sys.executable, "-m", "venv", VENV], what="Making the Python environment")
-        say(f"Installing {lock.removesuffix('.txt')} packages")
-        run(
-            [PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes", "-r", path],
-            what=f"Installing {lock}",
-        )
-        marker.write_text(digest)
+    _install(VENV, "runtime.txt")
+    if testing:
+        _install(VENV, "test.txt")
     version = f"python{sys.version_info.major}.{sys.version_info.minor}"
     path_file = VENV / "lib" / version / "site-packages" / "inkwell_groove.pth"
     wanted = f"{ROOT / 'src'}\n"
     if not path_file.is_file() or path_file.read_text() != wanted:
         path_file.write_text(wanted)
+
+
+def generator() -> Path:
+    """Return the program that generates the API's client, in an environment of its own: it needs what we cannot have.
+
+    The environment is created or updated if its lock file has changed.
+    """
+    _install(VENV / "generator", "generator.txt")
+    return VENV / "generator" / "bin" / "openapi-python-client"
+
+
+def _install(venv: Path, lock: str) -> None:
+    """Install what a lock file lists into an environment, which is made if need be."""
+    path = ROOT / "requirements" / lock
+    marker = venv / f"installed-{lock}"
+    digest = hashlib.sha256(path.read_bytes() + sys.version.encode()).hexdigest()
+    if marker.is_file() and marker.read_text() == digest:
+        return
+    python = venv / "bin" / "python"
+    if not python.exists():
+        need_venv()
+        say("Making the Python environment")
+        shutil.rmtree(venv, ignore_errors=True)
+        run([sys.executable, "-m", "venv", venv], what="Making the Python environment")
+    say(f"Installing {lock.removesuffix('.txt')} packages")
+    run(
+        [python, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes", "-r", path],
+        what=f"Installing {lock}",
+    )
+    marker.write_text(digest)
 
 
 @contextmanager

@@ -25,8 +25,9 @@ from tests.sounds import noise, write
 
 @pytest.fixture(scope="module")
 def built(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    path, needs = wheel.build(tmp_path_factory.mktemp("built"))
+    path, client, needs = wheel.build(tmp_path_factory.mktemp("built"))
     assert needs.read_bytes() == (ROOT / "requirements" / "runtime.txt").read_bytes()
+    assert client.name.startswith("inkwell_client-")
     return path
 
 

@@ -78,3 +78,27 @@ def test_a_shelf_of_any_length_is_read_page_by_page_and_each_docket_comes_once(h
     assert told is not None
     both = [line["shelfmark"] for line in first.json() + house.api.get(told.group(1)).json()]
     assert sorted(both) == sorted(mark for mark in everything if "p-" in mark.lower())
+
+
+@pytest.mark.parametrize("path", ["/jobs", "/ledger"])
+def test_a_list_of_any_length_is_read_from_its_newest_entry_on_and_each_comes_once(house: Server, path: str) -> None:
+    house.wait_for_jobs()
+    everything = [one["id"] for one in house.get(path, limit=200)]
+    assert len(everything) > 2
+    address: str | None = f"{path}?limit=2"
+    found: list[int] = []
+    while address is not None:
+        answer = house.api.get(address)
+        found += [one["id"] for one in answer.json()]
+        told = re.fullmatch(r'</api/v1(/[^>]+)>; rel="next"', answer.headers.get("Link", ""))
+        address = told.group(1) if told else None
+    assert found == everything
+
+
+def test_jobs_of_one_docket_are_listed_alone(house: Server) -> None:
+    jobs = house.get("/jobs", limit=200)
+    of = {one["docket_id"] for one in jobs if one["docket_id"] is not None}
+    for docket_id in of:
+        listed = house.get("/jobs", docket_id=docket_id, limit=200)
+        assert [one["id"] for one in listed] == [one["id"] for one in jobs if one["docket_id"] == docket_id]
+    assert house.get("/jobs", docket_id=999_999) == []

@@ -86,7 +86,6 @@ from inkwell_groove.workroom.transfer.transfers import Transfers
 from inkwell_groove.workroom.views import JobView
 from inkwell_groove.workroom.workers import WorkerFacts, Workers
 
-_RECENT_JOBS = 50
 log = structlog.get_logger()
 
 
@@ -357,12 +356,16 @@ class Workroom:
         self.events.close()
         self.database.close()
 
-    def recent_jobs(self) -> list[JobView]:
+    def recent_jobs(self, *, docket_id: int | None, before_id: int | None, limit: int) -> list[JobView]:
+        """Return jobs, the newest first; `before_id` goes on below a job."""
+        # A piece is listed with its whole, unless it went wrong.
+        query = select(Job).where(or_(Job.parent_id.is_(None), Job.state == "failed"))
+        if docket_id is not None:
+            query = query.where(Job.docket_id == docket_id)
+        if before_id is not None:
+            query = query.where(Job.id < before_id)
         with self.database.begin() as session:
-            # A piece is told of by its whole, unless it went wrong.
-            to_tell = or_(Job.parent_id.is_(None), Job.state == "failed")
-            rows = session.scalars(select(Job).where(to_tell).order_by(Job.id.desc()).limit(_RECENT_JOBS))
-            return [_job_view(job) for job in rows]
+            return [_job_view(job) for job in session.scalars(query.order_by(Job.id.desc()).limit(limit))]
 
     def job(self, job_id: int) -> JobView:
         """Return a job. Raises Missing."""

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from typing import Annotated, Literal, Self
-from urllib.parse import urlencode
 
-from fastapi import Query, Response
+from fastapi import Query, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.core.description import RELEASE_FIELDS, TRACK_FIELDS, FieldSpec
 from inkwell_groove.core.sealing.album import FOLDER_FIELDS, TRACK_FIELDS_FOR_FILES
 from inkwell_groove.web.access import READER
 from inkwell_groove.web.dependencies import Room, Who
+from inkwell_groove.web.paging import link_next
 from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.dockets import CARRIER_FORMATS, MAX_PAGE
 from inkwell_groove.workroom.presence import PresenceView
@@ -115,14 +115,17 @@ def vocabulary() -> Vocabulary:
 
 @router.get("/dockets", operation_id="shelf", response_model=list[DocketLine])
 def shelf(
-    room: Room, search: str = "", after: str = "", limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = MAX_PAGE
+    room: Room,
+    request: Request,
+    search: str = "",
+    after: str = "",
+    limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = MAX_PAGE,
 ) -> Response:
-    """By shelfmark. Where there are more, the header Link has the address of the next page (RFC 8288)."""
+    """By shelfmark."""
     lines, more_after = room.dockets.shelf(search=search, after=after, limit=limit)
     response = Response(lines, media_type="application/json")
     if more_after is not None:
-        asked = urlencode({"search": search, "after": more_after, "limit": limit})
-        response.headers["Link"] = f'</api/v1/dockets?{asked}>; rel="next"'
+        link_next(request, response, after=more_after)
     return response
 
 

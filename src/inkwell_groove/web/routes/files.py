@@ -19,6 +19,7 @@ from inkwell_groove.core.files.spreadsheet import MOST_BYTES as MOST_BYTES_OF_SP
 from inkwell_groove.core.wording.rules import WordingRule
 from inkwell_groove.web.access import EXPORT, KEEPER, READER
 from inkwell_groove.web.dependencies import RAW_BODY, On, Room, Who
+from inkwell_groove.web.paging import BeforeId, Limit, link_below
 from inkwell_groove.web.receiving import received
 from inkwell_groove.web.routing import Router
 from inkwell_groove.web.sound import sound_response
@@ -228,8 +229,13 @@ def write(room: Room, who: Who, wanted: Write) -> StepView:
 
 
 @router.get("/file-steps", operation_id="fileSteps")
-def steps(room: Room) -> list[StepView]:
-    return room.steps.all()
+def steps(
+    room: Room, request: Request, response: Response, before_id: BeforeId = None, limit: Limit = 200
+) -> list[StepView]:
+    """Return steps, the newest first."""
+    found = room.steps.all(before_id=before_id, limit=limit)
+    link_below(request, response, found, limit)
+    return found
 
 
 @router.get("/file-steps/{step_id}", operation_id="fileStep")

@@ -6,10 +6,11 @@ import json
 from collections.abc import AsyncIterator
 from typing import Annotated
 
-from fastapi import Header
+from fastapi import Header, Request, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from inkwell_groove.web.dependencies import Room
+from inkwell_groove.web.paging import BeforeId, Limit, link_below
 from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.views import JobView
 
@@ -18,8 +19,18 @@ LastEventId = Annotated[str | None, Header(max_length=18, description="Sent by b
 
 
 @router.get("/jobs", operation_id="jobs")
-def jobs(room: Room) -> list[JobView]:
-    return room.recent_jobs()
+def jobs(
+    room: Room,
+    request: Request,
+    response: Response,
+    docket_id: int | None = None,
+    before_id: BeforeId = None,
+    limit: Limit = 50,
+) -> list[JobView]:
+    """Return jobs, or those of one docket, the newest first. A piece of a job is listed only if it failed."""
+    found = room.recent_jobs(docket_id=docket_id, before_id=before_id, limit=limit)
+    link_below(request, response, found, limit)
+    return found
 
 
 @router.get("/jobs/{job_id}", operation_id="job")

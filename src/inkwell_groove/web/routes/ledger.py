@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Query, Response
+from fastapi import Query, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from inkwell_groove.web.access import EXPORT
 from inkwell_groove.web.dependencies import Asking, Room
+from inkwell_groove.web.paging import link_below
 from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.ledger_book import MAX_PAGE, LedgerFilter
 from inkwell_groove.workroom.taking_back import TakenBackView
@@ -23,8 +24,11 @@ class Page(LedgerFilter):
 
 
 @router.get("/ledger", operation_id="ledger")
-def ledger(room: Room, wanted: Annotated[Page, Query()]) -> list[LedgerLine]:
-    return room.ledger_book.entries(wanted, before_id=wanted.before_id, limit=wanted.limit)
+def ledger(room: Room, request: Request, response: Response, wanted: Annotated[Page, Query()]) -> list[LedgerLine]:
+    """Return entries, the newest first."""
+    found = room.ledger_book.entries(wanted, before_id=wanted.before_id, limit=wanted.limit)
+    link_below(request, response, found, wanted.limit)
+    return found
 
 
 class Entries(BaseModel):

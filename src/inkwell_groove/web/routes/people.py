@@ -13,6 +13,7 @@ from inkwell_groove.core.accounts import MAX_PASSWORD, Person, Role
 from inkwell_groove.core.errors import Conflict, InkwellError, NotAllowed, NotSignedIn, Refused
 from inkwell_groove.web.access import ANYBODY, CAME_BACK, COOKIE, EXPORT, KEEPER, READER, address, credential
 from inkwell_groove.web.dependencies import MOST, Asking, Room
+from inkwell_groove.web.paging import link_below
 from inkwell_groove.web.routing import Router
 from inkwell_groove.workroom.people.access_log import MAX_PAGE, AccessFilter, AccessLine
 from inkwell_groove.workroom.people.accounts import AccountView
@@ -218,9 +219,13 @@ def change_account(room: Room, person: Asking, account_id: int, change: AccountC
 
 
 @router.get("/access-log", operation_id="accessLog", openapi_extra=KEEPER)
-def access_log(room: Room, wanted: Annotated[AccessPage, Query()]) -> list[AccessLine]:
+def access_log(
+    room: Room, request: Request, response: Response, wanted: Annotated[AccessPage, Query()]
+) -> list[AccessLine]:
     """Return who came in, was refused or took data out, the newest first."""
-    return room.access_log.lines(wanted, before_id=wanted.before_id, limit=wanted.limit)
+    found = room.access_log.lines(wanted, before_id=wanted.before_id, limit=wanted.limit)
+    link_below(request, response, found, wanted.limit)
+    return found
 
 
 @router.get("/access-log.csv", operation_id="accessLogCsv", response_class=Response, openapi_extra={**KEEPER, **EXPORT})

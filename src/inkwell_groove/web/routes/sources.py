@@ -21,7 +21,7 @@ from inkwell_groove.workroom.sources.views import (
 )
 from inkwell_groove.workroom.views import ArtworkView
 
-router = Router("sources")
+router = Router("catalogues")
 
 
 class Strict(BaseModel):

@@ -179,11 +179,13 @@ class Steps(Part):
                 raise Conflict("every file is as the house wants it", where="pictures", remedy="Nothing is to be done")
             return self._begin(session, orders, f"house rule for pictures carried out for {len(orders)} files", who=who)
 
-    def all(self) -> list[StepView]:
-        """Return the steps, the newest first."""
+    def all(self, *, before_id: int | None, limit: int) -> list[StepView]:
+        """Return steps, the newest first; `before_id` goes on below a step."""
+        query = select(FileStep).order_by(FileStep.id.desc()).limit(limit)
+        if before_id is not None:
+            query = query.where(FileStep.id < before_id)
         with self._database.begin() as session:
-            rows = session.scalars(select(FileStep).order_by(FileStep.id.desc()).limit(200))
-            return [step_view(one) for one in rows]
+            return [step_view(one) for one in session.scalars(query)]
 
     def one(self, step_id: int) -> StepView:
         """Return one step. Raises Missing."""
