@@ -26,6 +26,7 @@ AREAS = {
     "survey": ("messy", "survey"),
     "duplicates": ("duplicates",),
     "coding": ("coding",),
+    "year": ("year",),
 }
 
 

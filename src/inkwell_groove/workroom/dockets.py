@@ -22,7 +22,7 @@ from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.kept import Kept
 from inkwell_groove.workroom.part import Part
 from inkwell_groove.workroom.reading import WHOLE, WholeDocket, docket_row, newer_versions, recording_states, uploads_of
-from inkwell_groove.workroom.views import DocketView
+from inkwell_groove.workroom.views import DocketLine, DocketView
 
 TYPED = "typed in"
 CARRIER_FORMATS = {
@@ -154,6 +154,12 @@ class Dockets(Part):
         lines = self._lines.get(numbers, self._read_lines)
         more_after = found[most - 1].shelfmark if len(found) > most else None
         return f"[{','.join(lines[number] for number in numbers if number in lines)}]", more_after
+
+    def lines(self) -> list[DocketLine]:
+        """Return the lines of all dockets, as they are on the shelf."""
+        with self._database.begin() as session:
+            numbers = session.scalars(select(Docket.id)).all()
+        return [DocketLine.model_validate_json(line) for line in self._lines.get(numbers, self._read_lines).values()]
 
     def _read_lines(self, docket_ids: Sequence[int]) -> dict[int, str]:
         with self._database.begin() as session:

@@ -13,15 +13,14 @@ from sqlalchemy.orm import Session
 
 from inkwell_groove.core.errors import Missing
 from inkwell_groove.core.files.spreadsheet import to_csv
-from inkwell_groove.core.sealing.order import SealedAlbum
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.media import MediaStore
-from inkwell_groove.store.models import BundleFile, Carrier, Docket, Package, Take, now
+from inkwell_groove.store.models import BundleFile, Carrier, Package, Take, now
 from inkwell_groove.store.settings import Settings
+from inkwell_groove.workroom.dockets import Dockets
 from inkwell_groove.workroom.events import Events
 from inkwell_groove.workroom.part import Part
-from inkwell_groove.workroom.reading import WHOLE, WholeDocket
-from inkwell_groove.workroom.views import View
+from inkwell_groove.workroom.views import DocketLine, View
 
 _STAGES = ("intake", "transfer", "disc", "tracks", "repair", "sources", "describe", "artwork", "seal")
 # Words by which archivists tell what state a carrier is in (common practice), as they begin.
@@ -65,16 +64,19 @@ class ReportView(View):
 class Reports(Part):
     """The reports, made from the rows whenever they are asked for."""
 
-    def __init__(self, database: Database, media: MediaStore, events: Events, given: Settings) -> None:
+    def __init__(
+        self, database: Database, media: MediaStore, events: Events, given: Settings, dockets: Dockets
+    ) -> None:
         super().__init__(database, media, events)
+        self._dockets = dockets
         self._verified_within = timedelta(days=given.fixity_days or 90)
 
     def all(self) -> list[ReportView]:
+        lines = self._dockets.lines()
         with self._database.begin() as session:
-            dockets = [WholeDocket(one) for one in session.scalars(select(Docket).options(*WHOLE))]
             return [
-                _standing(dockets),
-                _backlog(dockets),
+                _standing(lines),
+                _backlog(lines),
                 _months(session),
                 _carriers(session),
                 _conditions(session),
@@ -113,20 +115,20 @@ class Reports(Part):
         return _ranked("verified", "Proof of what is sealed", "packages", counts, note=share)
 
 
-def _standing(dockets: Iterable[WholeDocket]) -> ReportView:
-    counts: Counter[str] = Counter(one.standing for one in dockets)
+def _standing(lines: Iterable[DocketLine]) -> ReportView:
+    counts: Counter[str] = Counter(one.standing for one in lines)
     return _ranked("standing", "Dockets by standing", "dockets", counts, note=f"{sum(counts.values())} dockets")
 
 
-def _backlog(dockets: Iterable[WholeDocket]) -> ReportView:
+def _backlog(lines: Iterable[DocketLine]) -> ReportView:
     """What is not sealed yet, by the first stage that wants something and by how long nothing was done."""
     today = now()
     counts: dict[str, Counter[str]] = defaultdict(Counter)
-    for one in dockets:
+    for one in lines:
         if one.standing == "sealed":
             continue
-        stage = next((each.stage for each in one.evidence([]) if each.mood != "done"), "seal")
-        days = (today - one.docket.changed_at).days
+        stage = next((each.stage for each in one.evidence if each.mood != "done"), "seal")
+        days = (today - one.changed_at).days
         counts[stage][next(label for most, label in _SPANS if days < most)] += 1
     series = [label for _, label in _SPANS]
     rows = [
@@ -160,8 +162,9 @@ def _months(session: Session) -> ReportView:
     for package in session.scalars(select(Package).order_by(Package.id)):
         if package.docket_id not in first:
             first.add(package.docket_id)
-            for track in SealedAlbum.model_validate(package.album).tracks:
-                sealed[f"{package.sealed_at:%Y-%m}"] += (track.end_sample - track.start_sample) / track.rate_hz / 3600
+            for track in package.album["tracks"]:  # as they were checked when it was sealed
+                samples = track["end_sample"] - track["start_sample"]
+                sealed[f"{package.sealed_at:%Y-%m}"] += samples / track["rate_hz"] / 3600
     months = _through(sorted({*taken, *sealed}))
     rows = [ReportRow(label=month, values=[round(taken[month], 2), round(sealed[month], 2)]) for month in months]
     note = f"{sum(taken.values()):.1f} h taken in, {sum(sealed.values()):.1f} h sealed"

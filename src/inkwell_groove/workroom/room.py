@@ -197,7 +197,7 @@ class Workroom:
         self.names = Names(self.database, self.media, self.events)
         self.headings = Headings(self.database, self.media, self.events)
         self.house_rules = HouseRules(self.database, self.media, self.events)
-        self.reports = Reports(self.database, self.media, self.events, settings)
+        self.reports = Reports(self.database, self.media, self.events, settings, self.dockets)
         self.headings.steps = self.steps
         self.taking_back = TakingBack(
             self.database,
@@ -362,6 +362,8 @@ class Workroom:
         query = select(Job).where(or_(Job.parent_id.is_(None), Job.state == "failed"))
         if docket_id is not None:
             query = query.where(Job.docket_id == docket_id)
+        else:  # else MariaDB collects all that fit, of years, to find the newest
+            query = query.with_hint(Job, "USE INDEX (PRIMARY)", "mysql")
         if before_id is not None:
             query = query.where(Job.id < before_id)
         with self.database.begin() as session:

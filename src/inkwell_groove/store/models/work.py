@@ -107,7 +107,7 @@ class LedgerEntry(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     at: Mapped[datetime] = mapped_column(default=now, index=True)
-    who: Mapped[str] = mapped_column(String(100))
+    who: Mapped[str] = mapped_column(String(100), index=True)
     docket_id: Mapped[int | None] = mapped_column(ForeignKey("docket.id"), index=True)
     action: Mapped[str] = mapped_column(String(300))
     before: Mapped[dict[str, Any] | None]

@@ -7,7 +7,7 @@ and one that is stopped has lost nothing: what was verified since it was asked f
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 from datetime import timedelta
 from typing import Any, Literal
@@ -83,13 +83,13 @@ class Fixity(Part):
     def overview(self) -> FixityOverview:
         with self._database.begin() as session:
             rows = _standing(session)
-            titles = {docket.id: docket for docket in session.scalars(select(Docket))}
-            packages = [_view(row, titles[row.docket_id]) for row in rows]
+            shelfmarks = dict(session.execute(select(Docket.id, Docket.shelfmark)).all())
+            packages = [_view(row, shelfmarks[row.docket_id]) for row in rows]
             audit = session.scalars(select(Audit).order_by(Audit.id.desc()).limit(1)).first()
             return FixityOverview(
                 packages=packages,
                 audit=AuditView.model_validate(audit, from_attributes=True) if audit else None,
-                due=len(self._due(session)),
+                due=len(self._due(rows)),
                 every_days=self._settings.fixity_days,
                 second_root=self._settings.second_place,
                 places=self._places(),
@@ -290,13 +290,12 @@ class Fixity(Part):
             after={"package_id": package.id, "restored": result["restored"][:50]},
         )
 
-    def _due(self, session: Session) -> list[Package]:
+    def _due(self, standing: Iterable[Package]) -> list[Package]:
+        """Return those of the packages that stand whose time has come to be verified."""
         if not self._settings.fixity_days:
             return []
         before = now() - timedelta(days=self._settings.fixity_days)
-        return [
-            row for row in _standing(session) if _is_bag(row) and (row.verified_at is None or row.verified_at < before)
-        ]
+        return [row for row in standing if _is_bag(row) and (row.verified_at is None or row.verified_at < before)]
 
     def _keep_watch(self) -> None:
         """Look every hour whether packages are due, and have them checked; one server of a house does."""
@@ -306,7 +305,7 @@ class Fixity(Part):
                 if not leases.hold("fixity", 2 * _LOOK_EVERY_S):
                     continue
                 with self._database.begin() as session:
-                    due = self._due(session)
+                    due = self._due(_standing(session))
                     if due and _under_way(session) is None:
                         self._begin(session, due, who="fixity")
             except InkwellError:
@@ -347,7 +346,7 @@ def _is_bag(package: Package) -> bool:
     return bool(package.album.get("package"))
 
 
-def _view(row: Package, docket: Docket) -> PackageFixity:
+def _view(row: Package, shelfmark: str) -> PackageFixity:
     told = row.fixity or {}
     findings = [FileFixity.model_validate(one) for one in told.get("findings", [])]
     files = row.album.get("package") or []
@@ -359,7 +358,7 @@ def _view(row: Package, docket: Docket) -> PackageFixity:
     return PackageFixity(
         package_id=row.id,
         docket_id=row.docket_id,
-        shelfmark=docket.shelfmark,
+        shelfmark=shelfmark,
         title=" / ".join(row.album.get("folders", [])),
         sealed_at=row.sealed_at,
         verified_at=row.verified_at,
