@@ -13,7 +13,7 @@ from inkwell_groove import __version__
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.settings import Settings, settings
-from inkwell_groove.web import access, forwarding, problem_types, problems
+from inkwell_groove.web import access, forwarding, once, problem_types, problems
 from inkwell_groove.web.guard import Guard
 from inkwell_groove.web.headers import SecureHeaders
 from inkwell_groove.web.leaving import LeavingEndsStreams
@@ -109,6 +109,7 @@ def make_app(
         )
     problems.tell_in(app)
     access.tell_in(app)
+    once.tell_in(app)
     _serve_frontend(app, chosen)
     app.add_middleware(LeavingEndsStreams)
     app.add_middleware(Guard, given=chosen)

@@ -19,6 +19,7 @@ from fastapi.routing import APIRoute
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.store.database import Busy, attempting, may_try_again, pause_s
 from inkwell_groove.web.locations import location_of, set_location
+from inkwell_groove.web.once import key_of, once
 
 _SURROGATE = re.compile(rb"\\u[dD][89a-fA-F]")
 
@@ -53,6 +54,13 @@ class _Route(APIRoute):
                 _check_texts(await request.body())
             # A body that is received piece by piece cannot be had again.
             body_is_at_hand = is_json or request.headers.get("content-length", "0") == "0"
+            key = key_of(request, self) if body_is_at_hand else None
+            if key is None:
+                return await handle_again(request, body_is_at_hand=body_is_at_hand)
+            return await once(request, key, lambda: handle_again(request, body_is_at_hand=True))
+
+        async def handle_again(request: Request, *, body_is_at_hand: bool) -> Response:
+            """Answer a request, trying again while others are in its way."""
             number = 0
             while True:
                 with attempting() as attempt:

@@ -24,6 +24,7 @@ from inkwell_groove.store.models import Job
 from inkwell_groove.store.numbering import count_on
 from inkwell_groove.store.settings import Settings
 from inkwell_groove.workroom import docket_ways, house_documents
+from inkwell_groove.workroom.answered import AnsweredRequests
 from inkwell_groove.workroom.authorities.headings import Headings
 from inkwell_groove.workroom.authorities.names import Names
 from inkwell_groove.workroom.collection.searching import Collection
@@ -197,6 +198,7 @@ class Workroom:
         self.names = Names(self.database, self.media, self.events)
         self.headings = Headings(self.database, self.media, self.events)
         self.house_rules = HouseRules(self.database, self.media, self.events)
+        self.answered = AnsweredRequests(self.database, self.media, self.events)
         self.reports = Reports(self.database, self.media, self.events, settings, self.dockets)
         self.headings.steps = self.steps
         self.taking_back = TakingBack(

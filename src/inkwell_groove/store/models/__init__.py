@@ -26,7 +26,7 @@ from inkwell_groove.store.models.files import Bundle, BundleFile, FileStep, Hous
 from inkwell_groove.store.models.sources import LookUp, OwnRelease, SourceAnswer, SourceChoice, SourceRule
 from inkwell_groove.store.models.survey import NAME_LENGTH, Dismissal, NameUse, SurveyFinding, SurveyRun
 from inkwell_groove.store.models.transfer import Connection, OpticalDrive, Recording, StoredChain, StoredStartingPoint
-from inkwell_groove.store.models.work import Job, Lease, LedgerEntry, NamedLock, News, Worker
+from inkwell_groove.store.models.work import AnsweredRequest, Job, Lease, LedgerEntry, NamedLock, News, Worker
 
 __all__ = [
     "EXACT",
@@ -34,6 +34,7 @@ __all__ = [
     "NOW",
     "AccessEntry",
     "Account",
+    "AnsweredRequest",
     "Artwork",
     "Audit",
     "Base",

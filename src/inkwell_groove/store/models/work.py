@@ -1,14 +1,15 @@
-"""Jobs, who runs them, what is told of them, and the ledger."""
+"""Jobs, who runs them, what is told of them, requests that are done once, and the ledger."""
 
 from __future__ import annotations
 
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, String
+from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import Mapped, mapped_column
 
-from inkwell_groove.store.models.base import Base, now
+from inkwell_groove.store.models.base import EXACT, Base, now
 
 
 class Job(Base):
@@ -98,6 +99,22 @@ class NamedLock(Base):
     __tablename__ = "named_lock"
 
     name: Mapped[str] = mapped_column(String(40), primary_key=True)
+
+
+class AnsweredRequest(Base):
+    """A request that is done once, and what it was answered: nothing yet while it is done. It is kept for a day."""
+
+    __tablename__ = "answered_request"
+    __table_args__ = (UniqueConstraint("who", "key_sha256"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    who: Mapped[str] = mapped_column(String(100))
+    key_sha256: Mapped[str] = mapped_column(String(64, collation=EXACT))
+    request_sha256: Mapped[str] = mapped_column(String(64, collation=EXACT))
+    status: Mapped[int | None]
+    location: Mapped[str] = mapped_column(String(300), default="")
+    body: Mapped[str | None] = mapped_column(MEDIUMTEXT)
+    at: Mapped[datetime] = mapped_column(default=now, index=True)
 
 
 class LedgerEntry(Base):

@@ -1,0 +1,123 @@
+"""A request with an Idempotency-Key is done once, however often and by how many at a time it is sent."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
+from datetime import timedelta
+
+import httpx
+import pytest
+from sqlalchemy import select, update
+
+from inkwell_groove.store.database import Database
+from inkwell_groove.store.models import AnsweredRequest, now
+from tests.live import Server
+from tests.people import signed_in
+
+
+@pytest.fixture
+def database(server: Server) -> Iterator[Database]:
+    with closing(Database(server.database_url)) as database:
+        yield database
+
+
+def open_docket(server: Server, shelfmark: str, key: str) -> httpx.Response:
+    body = {"shelfmark": shelfmark, "carrier_format": "LP"}
+    return server.api.post("/dockets", json=body, headers={"Idempotency-Key": key})
+
+
+def dockets(server: Server, shelfmark: str) -> int:
+    return sum(one["shelfmark"] == shelfmark for one in server.get("/dockets", search=shelfmark))
+
+
+def test_what_is_sent_again_gets_the_first_answer(server: Server) -> None:
+    first = open_docket(server, "O-1", '"8e03978e-40d5-43dd-bc93-6894a57f9324"')
+    again = open_docket(server, "O-1", '"8e03978e-40d5-43dd-bc93-6894a57f9324"')
+    assert (first.status_code, again.status_code) == (201, 201)
+    assert again.json() == first.json() and again.headers["content-type"] == first.headers["content-type"]
+    assert again.headers["Idempotency-Replayed"] == "true" and "Idempotency-Replayed" not in first.headers
+    assert dockets(server, "O-1") == 1
+    opened = [one for one in server.get("/ledger", search="docket opened") if one["shelfmark"] == "O-1"]
+    assert len(opened) == 1, "the second was not done"
+    assert open_docket(server, "O-1", "another key").status_code == 409, "without its key it is a request of its own"
+
+
+def test_a_key_stands_for_one_request(server: Server) -> None:
+    assert open_docket(server, "O-2", "key of O-2").status_code == 201
+    other = open_docket(server, "O-3", "key of O-2")
+    assert other.status_code == 422 and other.json()["where"] == "Idempotency-Key"
+    assert dockets(server, "O-3") == 0
+    assert open_docket(server, "O-3", "k" * 201).status_code == 422
+    assert open_docket(server, "O-3", "").status_code == 422
+
+
+def test_a_request_that_was_refused_may_be_put_right_under_the_same_key(server: Server) -> None:
+    for body in ({"shelfmark": 7}, {"shelfmark": "O-4", "carrier_format": "a brick"}):
+        assert server.api.post("/dockets", json=body, headers={"Idempotency-Key": "O-4"}).status_code == 422
+    assert open_docket(server, "O-4", "O-4").status_code == 201
+
+
+def test_an_answer_says_again_where_to_look(server: Server) -> None:
+    headers = {"Idempotency-Key": "survey"}
+    first = server.api.post("/survey/analyse", headers=headers)
+    again = server.api.post("/survey/analyse", headers=headers)
+    assert first.status_code == again.status_code, first.text
+    if first.status_code == 202:
+        assert again.headers["Location"] == first.headers["Location"]
+    server.wait_for_jobs()
+
+
+def test_of_many_at_once_one_is_done(server: Server) -> None:
+    with ThreadPoolExecutor(8) as pool:
+        answers = list(pool.map(lambda _: open_docket(server, "O-5", "key of O-5"), range(8)))
+    assert {one.status_code for one in answers} <= {201, 409}
+    done = [one.json()["id"] for one in answers if one.status_code == 201]
+    assert len(set(done)) == 1
+    assert all("is being done" in one.json()["detail"] for one in answers if one.status_code == 409)
+    assert dockets(server, "O-5") == 1
+
+
+def test_one_that_was_broken_off_is_not_said_to_be_done(server: Server, database: Database) -> None:
+    """The server was killed after it booked the key: nobody knows how far the request came."""
+    assert open_docket(server, "O-6", "key of O-6").status_code == 201
+    with database.begin() as session:
+        row = session.scalars(select(AnsweredRequest).order_by(AnsweredRequest.id.desc())).first()
+        assert row is not None
+        row.status = row.body = None
+    told = open_docket(server, "O-6", "key of O-6")
+    assert told.status_code == 409 and "whether it was done is not known" in told.json()["detail"]
+
+
+def test_keys_are_forgotten_after_a_day(server: Server, database: Database) -> None:
+    assert open_docket(server, "O-7", "key of O-7").status_code == 201
+    with database.begin() as session:
+        session.execute(update(AnsweredRequest).values(at=now() - timedelta(days=2)))
+    assert open_docket(server, "O-8", "key of O-8").status_code == 201
+    with database.begin() as session:
+        assert len(session.scalars(select(AnsweredRequest)).all()) == 1
+    assert open_docket(server, "O-7", "key of O-7").status_code == 409, (
+        "it is a new request, and the shelfmark is taken"
+    )
+
+
+def test_a_new_token_is_shown_once_and_kept_nowhere(guarded: Server) -> None:
+    archivist = signed_in(guarded, "archivist")
+    with closing(Database(guarded.database_url)) as database:
+        wanted = {"purpose": "a script", "role": "archivist", "days": 1}
+        headers = {"Idempotency-Key": "key of a token"}
+        first, second = (archivist.post("/session/tokens", json=wanted, headers=headers) for _ in range(2))
+        assert first.json()["token"] != second.json()["token"]
+        with database.begin() as session:
+            assert session.scalars(select(AnsweredRequest).where(AnsweredRequest.body.contains("token"))).all() == []
+
+
+def test_a_key_is_its_senders_own(guarded: Server) -> None:
+    body = {"shelfmark": "O-9", "carrier_format": "LP"}
+    archivist, keeper, reader = (signed_in(guarded, role) for role in ("archivist", "keeper", "reader"))
+    headers = {"Idempotency-Key": "key of O-9"}
+    assert archivist.post("/dockets", json=body, headers=headers).status_code == 201
+    assert keeper.post("/dockets", json=body, headers=headers).status_code == 409, "not the other's answer"
+    assert reader.post("/dockets", json=body, headers=headers).status_code == 403
+    assert archivist.post("/dockets", json=body, headers=headers).status_code == 201
