@@ -17,6 +17,7 @@ VIEWS = {
     "joins": "/dockets/1/tracks?view=joins&side=2",
     "describe": "/dockets/1/describe",
     "ledger": "/ledger?search=WH-0012",
+    "operations": "/operations",
 }
 
 
@@ -37,7 +38,7 @@ def main(address: str, folder: Path, only: list[str]) -> None:
         for name, view in REPAIR_VIEWS.items():
             if not only or name in only:
                 repair(page, address, view, folder / f"{name}.png")
-        if not only or {"sources", "reconcile", "look-up"} & set(only):
+        if not only or {"sources", "reconcile"} & set(only):
             sources(page, address, folder)
         if not only or {"files", "sheet"} & set(only):
             files(page, address, folder)
@@ -110,7 +111,7 @@ def repair(page: Page, address: str, view: str, target: Path) -> None:
 
 
 def sources(page: Page, address: str, folder: Path) -> None:
-    """WH-0012 looked up, its pressing chosen and reconciled; then the whole shelf."""
+    """WH-0012 looked up, its pressing chosen and reconciled."""
     page.goto(f"{address}/dockets/1/sources", wait_until="load")
     page.get_by_role("button", name="Look up by all that is known").click()
     page.get_by_role("button", name="Ask anew").wait_for(timeout=60_000)
@@ -120,13 +121,6 @@ def sources(page: Page, address: str, folder: Path) -> None:
     page.goto(f"{address}/dockets/1/sources?view=reconcile", wait_until="load")
     page.wait_for_timeout(2_500)
     page.screenshot(path=folder / "reconcile.png")
-    page.goto(f"{address}/look-up", wait_until="load")
-    page.get_by_role("button", name="Look up all of them").click()
-    page.get_by_role("button", name="Stop").wait_for()
-    page.get_by_role("button", name="Ask anew").wait_for(timeout=120_000)
-    page.get_by_text(re.compile("^changes ")).first.click()
-    page.wait_for_timeout(500)
-    page.screenshot(path=folder / "look-up.png")
 
 
 def files(page: Page, address: str, folder: Path) -> None:

@@ -28,6 +28,7 @@ import { SurveyPage } from "./survey/SurveyPage";
 import { Shelf } from "./shelf/Shelf";
 import { ShelfLookUp } from "./shelf/ShelfLookUp";
 import { SourcesStage } from "./sources/SourcesStage";
+import { OperationsPage } from "./workers/OperationsPage";
 import { WorkersPage } from "./workers/WorkersPage";
 
 /** Every address of the interface. A part that fails is named in its place; the frame around it stands. */
@@ -53,6 +54,7 @@ export const routes: RouteObject[] = [
       { path: "/people", element: <PeoplePage />, errorElement: <Broken /> },
       { path: "/ledger", element: <LedgerPage />, errorElement: <Broken /> },
       { path: "/workers", element: <WorkersPage />, errorElement: <Broken /> },
+      { path: "/operations", element: <OperationsPage />, errorElement: <Broken /> },
       {
         path: "/dockets/:docketId",
         element: <DocketDesk />,

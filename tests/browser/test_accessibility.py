@@ -34,6 +34,7 @@ SCREENS = {
     "profiles": ("/profiles", None),
     "ledger": ("/ledger", "Ledger"),
     "workers": ("/workers", "Workers"),
+    "operations": ("/operations", "Operations"),
     "people": ("/people", None),
     "account": ("/account", None),
     "access log": ("/access-log", None),

@@ -12,8 +12,8 @@ import {
   sourceArtQuery,
   docketSourcesQuery,
   transferQuery,
-  workersQuery,
 } from "./queries";
+import { workersQuery } from "../workers/queries";
 
 type News =
   | { kind: "hello" | "files" | "cells" | "survey" | "collection" | "workers" }

@@ -39,12 +39,6 @@ export const jobsQuery = queryOptions({
 });
 
 /** Asked for again while it is looked at: progress and the signs of life of other machines are no news. */
-export const workersQuery = queryOptions({
-  queryKey: ["workers"],
-  queryFn: ({ signal }) => answer(api.GET("/api/v1/workers", { signal })),
-  refetchInterval: 3_000,
-});
-
 export const vocabularyQuery = queryOptions({
   queryKey: ["vocabulary"],
   queryFn: ({ signal }) => answer(api.GET("/api/v1/vocabulary", { signal })),

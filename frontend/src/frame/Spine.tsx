@@ -1,10 +1,10 @@
 import { clsx } from "clsx";
 import { useQuery } from "@tanstack/react-query";
-import { BookOpen, ClipboardList, Cpu, Files, Library, Moon, Search, ShieldCheck, Sun } from "lucide-react";
+import { Activity, BookOpen, ClipboardList, Cpu, Files, Library, Moon, Search, ShieldCheck, Sun } from "lucide-react";
 import { NavLink, useLocation, useParams } from "react-router";
 
 import type { Evidence } from "../api/client";
-import { docketQuery } from "../api/queries";
+import { docketQuery, sessionQuery } from "../api/queries";
 import { SignedIn } from "../people/SignedIn";
 import { Mark } from "./Mark";
 import { Mood } from "./Mood";
@@ -41,6 +41,7 @@ export function Spine() {
   const { docketId } = useParams();
   const { pathname } = useLocation();
   const theme = useTheme();
+  const { data: session } = useQuery(sessionQuery);
   return (
     <nav aria-label="Places" className="flex h-full flex-col overflow-y-auto border-r border-base-300 bg-base-200">
       <NavLink to="/" className="flex items-center gap-2.5 px-4 pb-4 pt-4">
@@ -75,6 +76,11 @@ export function Spine() {
       {!docketId && (
         <NavLink to="/workers" className={place}>
           <Cpu size={15} aria-hidden /> Workers
+        </NavLink>
+      )}
+      {!docketId && session?.role === "keeper" && (
+        <NavLink to="/operations" className={place}>
+          <Activity size={15} aria-hidden /> Operations
         </NavLink>
       )}
       {docketId && <Stages docketId={Number(docketId)} />}

@@ -2,10 +2,11 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 
 import { answer, api, type Job, type LaneState, type Session, type Worker, type Workers } from "../api/client";
-import { sessionQuery, workersQuery } from "../api/queries";
+import { sessionQuery } from "../api/queries";
 import { Desk } from "../frame/Desk";
 import { moment, percent, plural, timeLeft } from "../words/figures";
 import { Trouble } from "../words/Trouble";
+import { workersQuery } from "./queries";
 
 /** What each lane is for, in the order in which they are served. */
 const LANES: Record<LaneState["lane"], string> = {

@@ -43,6 +43,7 @@ from inkwell_groove.workroom.files.rules import BY_ARCHIVISTS, Rules
 from inkwell_groove.workroom.files.sheet import Sheets
 from inkwell_groove.workroom.files.steps import Steps
 from inkwell_groove.workroom.hearing import Hearing
+from inkwell_groove.workroom.history import History
 from inkwell_groove.workroom.intake import Intake
 from inkwell_groove.workroom.jobs.kind import Lane
 from inkwell_groove.workroom.jobs.runner import JobRunner
@@ -263,6 +264,8 @@ class Workroom:
         self.workers = Workers(self.database, self.media, self.events, self._facts())
         self.operations = Operations(self.database, self.media, self.events, settings, self.collection)
         self.operations.workers = self.workers.view
+        self.history = History(self.database, self.media, self.events)
+        self.history.workers, self.history.operations = self.workers.view, self.operations
         if self._node is not None:
             self.workers.devices, self.discs.changed = self._devices, self.workers.say_so
         for part in (*parts, *many, self.choosing, self.taking_back):
@@ -286,6 +289,7 @@ class Workroom:
         self.storing.start()
         self.collection.start()
         self.holding.start()
+        self.history.start()
         threading.Thread(target=self._warm, name="warm up", daemon=True).start()
 
     def _start_among_others(self) -> None:
@@ -344,6 +348,7 @@ class Workroom:
         self.hearing.warm()
 
     def close(self) -> None:
+        self.history.close()
         self.collection.close()
         self.holding.close()
         self.storing.close()

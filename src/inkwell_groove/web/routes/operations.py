@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from fastapi import Response
+from typing import Annotated
+
+from fastapi import Query, Response
 from prometheus_client import CONTENT_TYPE_LATEST, REGISTRY, generate_latest
 from pydantic import BaseModel
 
 from inkwell_groove import __version__
-from inkwell_groove.web.access import ANYBODY, READER
+from inkwell_groove.web.access import ANYBODY, KEEPER, READER
 from inkwell_groove.web.dependencies import Room
 from inkwell_groove.web.routing import Router
+from inkwell_groove.workroom.history import OperationsView
 from inkwell_groove.workroom.operations import ReadyView
 
 router = Router("operations")
@@ -32,6 +35,12 @@ def ready(room: Room, response: Response) -> ReadyView:
     view = room.operations.ready()
     response.status_code = 200 if view.ready else 503
     return view
+
+
+@router.get("/operations", operation_id="operations", openapi_extra=KEEPER)
+def operations(room: Room, hours: Annotated[float, Query(gt=0, le=24)] = 6) -> OperationsView:
+    """How this server is, and how it was within so many hours."""
+    return room.history.view(hours=hours)
 
 
 @router.get("/metrics", operation_id="metrics", response_class=Response, openapi_extra=READER)
