@@ -16,11 +16,14 @@ from pathlib import Path
 
 from launcher.places import CannotGoOn
 
+_LARGE_BYTES, _OLD_LOGS = 10_000_000, 5
+
 
 def start(command: Sequence[str | Path], *, record: Path, log: Path, env: Mapping[str, str] | None = None) -> int:
     """Start a program in the background, with its output in `log` and its identity in `record`."""
     log.parent.mkdir(parents=True, exist_ok=True)
     record.parent.mkdir(parents=True, exist_ok=True)
+    _rotate(log)
     # Only who runs it reads its log. One that an earlier version began may still be open to all.
     with open(log, "ab", opener=lambda path, flags: os.open(path, flags, 0o600)) as out:
         os.fchmod(out.fileno(), 0o600)
@@ -38,6 +41,17 @@ def start(command: Sequence[str | Path], *, record: Path, log: Path, env: Mappin
         )
     record.write_text(f"{pid} {_began(pid)}")
     return pid
+
+
+def _rotate(log: Path) -> None:
+    """Begin a log anew if it has grown: `name.log` becomes `name.log.1`, and so on; of the old ones five are kept."""
+    if not log.is_file() or log.stat().st_size < _LARGE_BYTES:
+        return
+    for number in range(_OLD_LOGS - 1, 0, -1):
+        old = log.with_name(f"{log.name}.{number}")
+        if old.is_file():
+            old.replace(log.with_name(f"{log.name}.{number + 1}"))
+    log.replace(log.with_name(f"{log.name}.1"))
 
 
 def running(record: Path) -> int | None:

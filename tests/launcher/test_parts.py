@@ -202,3 +202,20 @@ def test_an_account_is_made_and_the_doctor_finds_a_new_house_well(tmp_path: Path
     finally:
         stopped = inkwell(tmp_path, "stop")
     assert "database" in stopped.stdout
+
+
+def test_a_log_that_has_grown_is_begun_anew_and_five_old_ones_are_kept(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setattr(processes, "_LARGE_BYTES", 10)
+    log = tmp_path / "a.log"
+    for number in range(8):
+        log.write_text(f"run {number}, long enough")
+        processes._rotate(log)
+        assert not log.exists()
+    assert sorted(path.name for path in tmp_path.iterdir()) == [f"a.log.{number}" for number in range(1, 6)]
+    assert (tmp_path / "a.log.1").read_text().startswith("run 7")
+    assert (tmp_path / "a.log.5").read_text().startswith("run 3")
+    log.write_text("short")
+    processes._rotate(log)
+    assert log.read_text() == "short"

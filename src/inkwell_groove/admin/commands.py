@@ -14,6 +14,7 @@ from inkwell_groove.admin import restore
 from inkwell_groove.admin.backup import Backup, back_up, backups_in
 from inkwell_groove.admin.check_config import check_config
 from inkwell_groove.admin.doctor import report
+from inkwell_groove.admin.end_sign_ins import end_sign_ins
 from inkwell_groove.admin.listing import settings_listed
 from inkwell_groove.admin.prune import prune_jobs
 from inkwell_groove.core.errors import InkwellError
@@ -70,6 +71,8 @@ def parsed(words: Sequence[str] | None) -> argparse.Namespace:
     command = commands.add_parser("prune", help="delete the rows of jobs that ended long ago; never evidence")
     command.add_argument("--days", type=int, default=180, help="so long ago at least (default: 180)")
     command.set_defaults(act=_prune)
+    command = commands.add_parser("end-sign-ins", help="sign everybody out and revoke all tokens, after a leak")
+    command.set_defaults(act=_end_sign_ins)
     command = commands.add_parser("upgrade", help="bring the database's tables up to date, as a start does")
     command.set_defaults(act=_upgrade)
     commands.add_parser("check-config", help="say what is wrong with the settings").set_defaults(act=_check_config)
@@ -139,6 +142,13 @@ def _prune(given: Settings, arguments: argparse.Namespace) -> int:
     with closing(Database(given.database_url)) as database:
         count = prune_jobs(database, now() - timedelta(days=max(1, arguments.days)))
     _say(f"{count} jobs were deleted.")
+    return 0
+
+
+def _end_sign_ins(given: Settings, arguments: argparse.Namespace) -> int:
+    with closing(Database(given.database_url)) as database:
+        sign_ins, tokens = end_sign_ins(database)
+    _say(f"{sign_ins} sign-ins were ended, {tokens} tokens revoked.")
     return 0
 
 
