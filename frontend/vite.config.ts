@@ -13,5 +13,6 @@ export default defineConfig({
     pool: "vmThreads",
     maxWorkers: "100%",
     reporters: ["dot"],
+    testTimeout: 60_000, // for what hangs, however busy the machine is
   },
 });

@@ -6,6 +6,7 @@ import contextlib
 import os
 import pwd
 import subprocess
+import tempfile
 from pathlib import Path
 
 from launcher import processes
@@ -87,19 +88,22 @@ def become(account: pwd.struct_passwd | None) -> None:
 def _can_run(account: pwd.struct_passwd) -> bool:
     """Return whether the account can import the program and reach the folder that its own folder lies in."""
     nearest = next(one for one in var().parents if one.exists())
-    try:
-        done = subprocess.run(
-            [str(PYTHON), "-c", _CAN_RUN, str(nearest)],
-            user=account.pw_uid,
-            group=account.pw_gid,
-            extra_groups=os.getgrouplist(account.pw_name, account.pw_gid),
-            cwd="/",
-            env={**os.environ, "NUMBA_CACHE_DIR": "/dev/shm"},  # noqa: S108 - nothing is compiled by an import
-            capture_output=True,
-            check=False,
-        )
-    except OSError:
-        return False
+    # An import compiles nothing, but makes folders for it, where every account can reach them.
+    with tempfile.TemporaryDirectory(dir="/dev/shm") as cache:
+        os.chown(cache, account.pw_uid, account.pw_gid)
+        try:
+            done = subprocess.run(
+                [str(PYTHON), "-c", _CAN_RUN, str(nearest)],
+                user=account.pw_uid,
+                group=account.pw_gid,
+                extra_groups=os.getgrouplist(account.pw_name, account.pw_gid),
+                cwd="/",
+                env={**os.environ, "NUMBA_CACHE_DIR": cache},
+                capture_output=True,
+                check=False,
+            )
+        except OSError:
+            return False
     return done.returncode == 0
 
 

@@ -53,7 +53,7 @@ def test_a_record_is_taken_in_sealed_checked_and_restored_on_another_disk(
     master = next((folder / "data" / "masters").glob("01 *.flac"))
     moved = master.rename(folder / "data" / "elsewhere.flac")
     package_id = fixity_of(house, docket_id)["package_id"]
-    for act in ("check", "restoring"):
+    for act in ("check", "restore"):
         house.post(f"/packages/{package_id}/{act}")
         house.wait_for_jobs()
     assert fixity_of(house, docket_id)["findings"] == [] and master.is_file() and not moved.exists()

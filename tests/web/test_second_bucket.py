@@ -41,7 +41,7 @@ def test_a_damaged_package_is_restored_from_a_bucket(vault: Server, storage: Sto
 
     def restored() -> list[str]:
         package_id = fixity_of(vault, docket_id)["package_id"]
-        for act in ("check", "restoring"):
+        for act in ("check", "restore"):
             vault.post(f"/packages/{package_id}/{act}")
             vault.wait_for_jobs()
         return [finding["state"] for finding in fixity_of(vault, docket_id)["findings"]]

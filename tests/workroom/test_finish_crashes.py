@@ -90,7 +90,7 @@ class House:
             fixity_days=0,
         )
         self.app = make_app(self.settings)
-        self.api = TestClient(self.app, base_url="http://127.0.0.1:8420/api")
+        self.api = TestClient(self.app, base_url="http://127.0.0.1:8420/api/v1")
         self.room = self.app.state.workroom = Workroom(self.settings)
 
     def post(self, path: str, body: Any = None) -> Any:

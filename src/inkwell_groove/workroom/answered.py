@@ -47,7 +47,9 @@ class AnsweredRequests(Part):
                 where="Idempotency-Key",
                 remedy="Make a new one for each request, a UUID for example",
             )
-        key_sha256, request_sha256 = _digest(key.encode("utf-8", "surrogateescape")), _digest(request)
+        # The whole name is in the digest: what the column has no room for is cut off.
+        key_sha256 = _digest(f"{who}\0{key}".encode("utf-8", "surrogateescape"))
+        who, request_sha256 = who[:100], _digest(request)
         with self._database.begin() as session:
             old = select(AnsweredRequest.id).where(AnsweredRequest.at < now() - KEPT).limit(_FORGOTTEN_AT_ONCE)
             if forgotten := session.scalars(old).all():
