@@ -6,13 +6,24 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from datetime import timedelta
+from types import SimpleNamespace
 
+import anyio
 import httpx
 import pytest
+from fastapi import Request, Response
 from sqlalchemy import select, update
 
-from inkwell_groove.store.database import Database
+from inkwell_groove.core.accounts import Person
+from inkwell_groove.core.errors import Conflict, Refused
+from inkwell_groove.store.database import Database, DatabaseAway
+from inkwell_groove.store.media import MediaStore
 from inkwell_groove.store.models import AnsweredRequest, now
+from inkwell_groove.store.settings import Settings
+from inkwell_groove.web import once
+from inkwell_groove.web.app import make_app
+from inkwell_groove.workroom.answered import AnsweredRequests
+from inkwell_groove.workroom.events import Events
 from tests.live import Server
 from tests.people import signed_in
 
@@ -121,3 +132,53 @@ def test_a_key_is_its_senders_own(guarded: Server) -> None:
     assert keeper.post("/dockets", json=body, headers=headers).status_code == 409, "not the other's answer"
     assert reader.post("/dockets", json=body, headers=headers).status_code == 403
     assert archivist.post("/dockets", json=body, headers=headers).status_code == 201
+
+
+@pytest.mark.parametrize(
+    ("error", "again"),
+    [(Refused("no"), True), (Conflict("no"), True), (DatabaseAway("away"), False), (KeyError("a fault"), False)],
+)
+def test_what_broke_after_it_may_have_been_done_is_not_done_again(
+    server: Server, database: Database, error: Exception, again: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A refusal changes nothing. Where anything else ends a request, it may have committed something before."""
+
+    async def let_in(request: Request) -> None:
+        request.state.person = Person("Jon Maskell-Obi", "archivist")
+
+    async def body() -> dict[str, object]:
+        return {"type": "http.request", "body": b"{}", "more_body": False}
+
+    async def break_off() -> Response:
+        raise error
+
+    async def succeed() -> Response:
+        return Response(b"{}", 201)
+
+    monkeypatch.setattr(once.access, "check", let_in)
+    answered = AnsweredRequests(database, MediaStore(server.media_root), Events())
+    app = SimpleNamespace(state=SimpleNamespace(workroom=SimpleNamespace(answered=answered)))
+
+    def request() -> Request:
+        scope = {"type": "http", "method": "POST", "path": "/x", "query_string": b"", "headers": [], "app": app}
+        return Request({**scope, "server": ("127.0.0.1", 1), "scheme": "http"}, body)
+
+    key = f"broken off by {type(error).__name__}"
+    with pytest.raises(type(error)):
+        anyio.run(once.once, request(), key, break_off)
+    if again:
+        assert anyio.run(once.once, request(), key, succeed).status_code == 201
+    else:
+        with pytest.raises(Conflict, match="not known"):
+            anyio.run(once.once, request(), key, succeed)
+
+
+def test_only_operations_that_compare_their_bodies_say_that_they_take_a_key() -> None:
+    paths = make_app(Settings()).openapi()["paths"]
+
+    def takes_key(path: str, method: str) -> bool:
+        return any(one["name"] == once.HEADER for one in paths[f"/api/v1{path}"][method].get("parameters", []))
+
+    assert takes_key("/dockets", "post") and takes_key("/dockets/{docket_id}/seal", "post")
+    assert not takes_key("/uploads/{upload_id}", "patch"), "a recording, piece by piece"
+    assert not takes_key("/session/tokens", "post") and not takes_key("/session", "post")

@@ -6,18 +6,23 @@ from collections.abc import Awaitable, Callable
 from typing import Any
 
 from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
 from fastapi.routing import APIRoute
 from starlette.concurrency import run_in_threadpool
+from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
 from inkwell_groove.core.accounts import Person
+from inkwell_groove.core.errors import Conflict, Missing, NotAllowed, Refused, TooOften
 from inkwell_groove.web import access
 from inkwell_groove.workroom.answered import MAX_KEY, Answer
 from inkwell_groove.workroom.room import Workroom
 
 HEADER = "Idempotency-Key"
 _REPEATED = "Idempotency-Replayed"
+_JSON = "application/json"
 _METHODS = {"POST", "PUT", "PATCH", "DELETE"}
+_CHANGED_NOTHING = (Refused, Conflict, Missing, NotAllowed, TooOften, RequestValidationError, HTTPException)
 _PARAMETER = {
     "name": HEADER,
     "in": "header",
@@ -54,17 +59,17 @@ async def once(request: Request, key: str, do: Callable[[], Awaitable[Response]]
     begun = await run_in_threadpool(answered.begin, person.signature, key, told)
     if isinstance(begun, Answer):
         headers = {_REPEATED: "true"} | ({"Location": begun.location} if begun.location else {})
-        media_type = "application/json" if begun.body else None
+        media_type = _JSON if begun.body else None
         return Response(begun.body, begun.status, headers=headers, media_type=media_type)
     try:
         response = await do()
-    except BaseException:  # refused, or broken: its transaction was rolled back
+    except _CHANGED_NOTHING:  # what breaks otherwise may have committed something before: it stays "not known"
         await run_in_threadpool(answered.give_up, begun)
         raise
     body = getattr(response, "body", None)
-    if response.status_code >= 400 or body is None:
+    if 400 <= response.status_code < 500:
         await run_in_threadpool(answered.give_up, begun)
-    else:
+    elif response.status_code < 400 and body is not None:
         answer = Answer(response.status_code, response.headers.get("Location", ""), bytes(body).decode())
         await run_in_threadpool(answered.end, begun, answer)
     return response
@@ -78,7 +83,9 @@ def tell_in(app: FastAPI) -> None:
         document = make()
         for operations in document["paths"].values():
             for method, operation in operations.items():
-                if method.upper() in _METHODS and takes_key(operation[access.NEEDS]):
+                # A body that is received piece by piece is not compared with an earlier one.
+                bodies = operation.get("requestBody", {}).get("content", {}).keys()
+                if method.upper() in _METHODS and takes_key(operation[access.NEEDS]) and bodies <= {_JSON}:
                     parameters = operation.setdefault("parameters", [])
                     if all(one["name"] != HEADER for one in parameters):
                         parameters.append(_PARAMETER)
