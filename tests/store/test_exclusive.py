@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import multiprocessing
 import os
 import signal
 import threading
+import time
 from pathlib import Path
 
 import pytest
+from sqlalchemy import text
+from sqlalchemy.exc import SQLAlchemyError
 
 from inkwell_groove.store import exclusive
 from inkwell_groove.store.database import DatabaseAway
@@ -73,8 +77,12 @@ def test_a_database_that_is_away_is_said_to_be(tmp_path: Path) -> None:
 def forget(mariadb: MariaDb, url: str, lock: str = "") -> None:
     """End the connection that holds a lock of a database, as a restart of MariaDB does."""
     name = url.rsplit("/", 1)[1].split("?", maxsplit=1)[0]
-    found = mariadb.query(f"SELECT IS_USED_LOCK('inkwell {name}{lock}')").stdout.split()[-1]
+    question = f"SELECT IS_USED_LOCK('inkwell {name}{lock}')"
+    found = mariadb.query(question).stdout.split()[-1]
     assert mariadb.query(f"KILL {found}").returncode == 0
+    until_s = time.monotonic() + 60
+    while mariadb.query(question).stdout.split()[-1] == found:  # KILL returns before the connection has ended
+        assert time.monotonic() < until_s
 
 
 def test_a_lock_that_was_lost_with_the_database_is_taken_again(mariadb: MariaDb) -> None:
@@ -148,6 +156,31 @@ def test_a_server_whose_connection_was_lost_takes_its_own_name_again(mariadb: Ma
     assert lost is not None and lost.connection.dbapi_connection is not None
     with pytest.raises(Exception, match=r"2006|2013"):
         lost.connection.dbapi_connection.cursor().execute("SELECT 1")
+    lock.close()
+
+
+@pytest.mark.parametrize("node", [None, "cellar"])
+def test_a_lost_connection_that_ends_slowly_is_waited_for(node: str | None, mariadb: MariaDb) -> None:
+    """KILL returns before the connection has given its locks up, later still if it is at work."""
+    url = new_schema(mariadb)
+    lock = DatabaseLock(url, on_loss=lambda refusal: None, node=node)
+    lock.take()
+    lost, lock._connection = lock._connection, None
+    assert lost is not None
+    digest = "SHA2(REPEAT('a', 16000000), 512)"  # KILL does not break a function off in its midst
+    work = text("DO " + ", ".join([digest] * 20))
+
+    def be_busy() -> None:
+        with contextlib.suppress(SQLAlchemyError):
+            lost.execute(work)
+
+    busy = threading.Thread(target=be_busy)
+    busy.start()
+    at_work = "SELECT COUNT(*) FROM information_schema.PROCESSLIST WHERE INFO LIKE 'DO SHA2%'"
+    while mariadb.query(at_work).stdout.split()[-1] == "0":
+        assert busy.is_alive()
+    lock.look()
+    busy.join()
     lock.close()
 
 

@@ -10,6 +10,7 @@ import contextlib
 import fcntl
 import os
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -25,6 +26,8 @@ LOCK_NAME = "in use"
 _WAIT_S = 10  # a server that was just killed holds its locks until the database notices
 _LONGEST_S = 365 * 24 * 3600
 _LOOK_EVERY_S = 2.0
+_LONGEST_END_S = 10.0  # of a connection that is ended
+_ASK_EVERY_S = 0.02
 _MOST_SERVERS = 64
 log = structlog.get_logger()
 
@@ -214,14 +217,21 @@ class DatabaseLock:
 
         Where the network was away the database does not know that nobody is left at its other end.
         """
-        if self._number is None:
+        if self._number is None or not self._is_held_by(connection, self._number):
             return
-        holders = [
-            connection.execute(text("SELECT IS_USED_LOCK(:name)"), {"name": name}).scalar() for name in self._held
-        ]
-        if self._number in holders:
-            with contextlib.suppress(SQLAlchemyError):
-                connection.execute(text(f"KILL {self._number}"))
+        with contextlib.suppress(SQLAlchemyError):
+            connection.execute(text(f"KILL {self._number}"))
+        # KILL returns before the connection has ended and given its locks up.
+        until_s = time.monotonic() + _LONGEST_END_S
+        while self._is_held_by(connection, self._number) and time.monotonic() < until_s:
+            time.sleep(_ASK_EVERY_S)
+
+    def _is_held_by(self, connection: Connection, number: int) -> bool:
+        """Return whether the database's connection of that number holds one of the locks."""
+        return any(
+            connection.execute(text("SELECT IS_USED_LOCK(:name)"), {"name": name}).scalar() == number
+            for name in self._held
+        )
 
     def _look_after(self) -> None:
         while not self._closing.wait(_LOOK_EVERY_S):
