@@ -64,13 +64,14 @@ class Person(threading.Thread):
     def _edit_plan(self) -> None:
         side = self._http.get(f"/dockets/{self._docket_id}").json()["carriers"][0]["sides"][0]
         version, tracks = side["plan"]["version"], side["plan"]["plan"]["tracks"]
+        based_on = {"If-Match": f'"{version}"'}
         way = self._chance.choice(("edits", "edits", "undo", "redo"))
-        body: dict[str, Any] = {"based_on": version}
+        body: dict[str, Any] | None = None
         if way == "edits":
             first = tracks[0]
             to_sample = first["end_sample"] + self._chance.randint(-400, 400)
-            body["edit"] = {"op": "move edge", "track_key": first["key"], "edge": "end", "to_sample": to_sample}
-        if self._sent(self._http.post(f"/sides/{side['id']}/plan/{way}", json=body)):
+            body = {"op": "move edge", "track_key": first["key"], "edge": "end", "to_sample": to_sample}
+        if self._sent(self._http.post(f"/sides/{side['id']}/plan/{way}", json=body, headers=based_on)):
             self.plan_changes += 1
 
     def _cell(self) -> None:

@@ -216,15 +216,20 @@ class Server:
         assert answer.is_success, answer.text
         return answer.json()
 
+    def send_edit(self, side_id: int, based_on: int, edit: dict[str, Any]) -> httpx.Response:
+        """Send an edit of a side's plan, made on that version of it."""
+        return self.api.post(f"/sides/{side_id}/plan/edits", json=edit, headers={"If-Match": f'"{based_on}"'})
+
+    def edit_plan(self, side_id: int, based_on: int, edit: dict[str, Any]) -> Any:
+        """Return a side's plan after an edit, which must be possible."""
+        answer = self.send_edit(side_id, based_on, edit)
+        assert answer.is_success, answer.text
+        return answer.json()
+
     def step_plan(self, side_id: int, step: str) -> httpx.Response:
         """Ask for an undo or a redo on the plan of a side as it is now."""
-        for line in self.get("/dockets"):
-            for carrier in self.get(f"/dockets/{line['id']}")["carriers"]:
-                for side in carrier["sides"]:
-                    if side["id"] == side_id:
-                        body = {"based_on": side["plan"]["version"]}
-                        return self.api.post(f"/sides/{side_id}/plan/{step}", json=body)
-        raise AssertionError(f"there is no side {side_id}")
+        based_on = {"If-Match": self.api.get(f"/sides/{side_id}/plan").headers["ETag"]}
+        return self.api.post(f"/sides/{side_id}/plan/{step}", headers=based_on)
 
     def undo(self, side_id: int) -> Any:
         answer = self.step_plan(side_id, "undo")

@@ -30,7 +30,7 @@ def docket(server: Server, tmp_path: Path) -> Any:
     server.wait_for_jobs()
     side = server.get(f"/dockets/{opened['id']}")["carriers"][0]["sides"][0]
     edit = {"op": "restore", "restoration": {"rumble": {"below_hz": 30}}}
-    server.post(f"/sides/{side['id']}/plan/edits", {"based_on": side["plan"]["version"], "edit": edit})
+    server.edit_plan(side["id"], side["plan"]["version"], edit)
     return {**opened, "side": side["id"]}
 
 

@@ -47,7 +47,7 @@ def repaired(server: Server, docket: Any) -> Any:
         server.post(f"/sides/{side['id']}/scan")
         server.wait_for_jobs()
         edit = {"op": "restore", "restoration": {"clicks": {"amount": 40}}}
-        server.post(f"/sides/{side['id']}/plan/edits", {"based_on": side["plan"]["version"], "edit": edit})
+        server.edit_plan(side["id"], side["plan"]["version"], edit)
     return docket
 
 

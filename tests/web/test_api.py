@@ -200,7 +200,7 @@ def test_deleted_peaks_are_made_again(server: Server, docket: Any) -> None:
 
 
 def edit(server: Server, side: Any, based_on: int, **one: Any) -> httpx.Response:
-    return server.api.post(f"/sides/{side['id']}/plan/edits", json={"based_on": based_on, "edit": one})
+    return server.send_edit(side["id"], based_on, one)
 
 
 def test_every_edit_is_a_version_and_can_be_undone_and_redone(server: Server, side_file: Path) -> None:
@@ -232,7 +232,7 @@ def test_every_edit_is_a_version_and_can_be_undone_and_redone(server: Server, si
 def test_an_edit_on_an_old_version_is_a_conflict_and_changes_nothing(server: Server, docket: Any) -> None:
     side = first_side(server.get(f"/dockets/{docket['id']}"))
     answer = edit(server, side, side["plan"]["version"] - 1, op="set gaps", gaps="left out")
-    refused(answer, 409, "changed elsewhere")
+    refused(answer, 412, "changed elsewhere")
     assert first_side(server.get(f"/dockets/{docket['id']}"))["plan"] == side["plan"]
 
 
@@ -385,11 +385,14 @@ def test_what_would_be_found_is_told_and_nothing_changed(server: Server, docket:
 def test_an_edge_goes_to_the_quietest_moment_near_it(server: Server, docket: Any) -> None:
     side = first_side(docket)
     track = side["plan"]["plan"]["tracks"][1]
-    wish = {"based_on": side["plan"]["version"], "track_key": track["key"], "edge": "start", "to": "zero crossing"}
-    moved = server.post(f"/sides/{side['id']}/plan/snap", wish)["plan"]["tracks"][1]["start_sample"]
-    assert abs(moved - track["start_sample"]) <= 0.02 * 44_100
-    late = {**wish, "based_on": 0, "to": "quietest moment"}
-    refused(server.api.post(f"/sides/{side['id']}/plan/snap", json=late), 409, "changed elsewhere")
+    based_on = {"If-Match": f'"{side["plan"]["version"]}"'}
+    wish = {"track_key": track["key"], "edge": "start", "to": "zero crossing"}
+    moved = server.api.post(f"/sides/{side['id']}/plan/snap", json=wish, headers=based_on).json()["plan"]
+    assert abs(moved["tracks"][1]["start_sample"] - track["start_sample"]) <= 0.02 * 44_100
+    late = server.api.post(
+        f"/sides/{side['id']}/plan/snap", json={**wish, "to": "quietest moment"}, headers={"If-Match": '"0"'}
+    )
+    refused(late, 412, "changed elsewhere")
 
 
 def test_a_docket_is_sealed_downloaded_changed_and_sealed_again(

@@ -139,12 +139,13 @@ def test_a_plan_that_was_changed_elsewhere_is_neither_undone_nor_redone(
     plan, side_id = carrier["sides"][0]["plan"], carrier["sides"][0]["id"]
     track = plan["plan"]["tracks"][0]
     edit = {"op": "move edge", "track_key": track["key"], "edge": "end", "to_sample": track["end_sample"] - 100}
-    made = server.post(f"/sides/{side_id}/plan/edits", {"based_on": plan["version"], "edit": edit})
+    made = server.edit_plan(side_id, plan["version"], edit)
     if step == "redo":
         server.undo(side_id)
     stale = plan["version"] if step == "undo" else made["version"]
-    answer = server.api.post(f"/sides/{side_id}/plan/{step}", json={"based_on": stale})
-    assert answer.status_code == 409
+    answer = server.api.post(f"/sides/{side_id}/plan/{step}", headers={"If-Match": f'"{stale}"'})
+    assert answer.status_code == 412
+    assert answer.json()["type"] == "/problems/outdated"
     assert "changed elsewhere" in answer.json()["detail"]
 
 

@@ -234,10 +234,9 @@ def test_what_is_done_with_recordings_is_not_done_with_a_disc(house: Server) -> 
     desk.put_in("D-2", "image")
     desk.read("image")
     side = desk.now()["carriers"][0]["sides"][0]
-    edit = {"based_on": side["plan"]["version"], "edit": {"op": "set gaps", "gaps": "left out"}}
     upload = {"name": "x.wav", "size_bytes": 9}
     for answer in (
-        house.api.post(f"/sides/{side['id']}/plan/edits", json=edit),
+        house.send_edit(side["id"], side["plan"]["version"], {"op": "set gaps", "gaps": "left out"}),
         house.api.post(f"/sides/{side['id']}/find-tracks", json={}),
         house.api.post(f"/dockets/{desk.docket['id']}/uploads", json=upload),
     ):

@@ -37,7 +37,7 @@ def restored(server: Server, docket_id: int, restoration: dict[str, Any]) -> tup
     """The side, and the version of its plan that asks for this."""
     side = side_of(server, docket_id)
     edit = {"op": "restore", "restoration": restoration}
-    plan = server.post(f"/sides/{side['id']}/plan/edits", {"based_on": side["plan"]["version"], "edit": edit})
+    plan = server.edit_plan(side["id"], side["plan"]["version"], edit)
     return int(side["id"]), int(plan["version"])
 
 
@@ -80,22 +80,19 @@ def test_a_refused_repair_is_heard_at_once_and_one_by_hand_too(server: Server, d
 
     assert np.any(taken(version))
     edit = {"op": "judge", "verdicts": [{"start": start, "end": end, "mend": False}]}
-    refusing = server.post(f"/sides/{side_id}/plan/edits", {"based_on": version, "edit": edit})
+    refusing = server.edit_plan(side_id, version, edit)
     assert refusing["undo"] == "1 repair refused"
     assert not np.any(taken(refusing["version"]))
     assert np.any(taken(version)), "the version before can still be listened to"
 
     repair = {"key": "h1", "start": start, "end": end, "how": "silence"}
-    by_hand = server.post(
-        f"/sides/{side_id}/plan/edits",
-        {"based_on": refusing["version"], "edit": {"op": "mend by hand", "repair": repair}},
-    )
+    by_hand = server.edit_plan(side_id, refusing["version"], {"op": "mend by hand", "repair": repair})
     assert np.any(taken(by_hand["version"]))
     listed = server.get(f"/sides/{side_id}/repairs", kinds="by hand")["repairs"]
     assert [(one["key"], one["start"]) for one in listed] == [("h1", start)]
     long = {**repair, "key": "h2", "start": 0, "end": RATE_HZ, "how": "interpolate"}
-    body = {"based_on": by_hand["version"], "edit": {"op": "mend by hand", "repair": long}}
-    refused(server.api.post(f"/sides/{side_id}/plan/edits", json=body), 422, "too long to be filled")
+    too_long = server.send_edit(side_id, by_hand["version"], {"op": "mend by hand", "repair": long})
+    refused(too_long, 422, "too long to be filled")
     names = [one["action"] for one in server.get(f"/sides/{side_id}/plan/versions")]
     assert names[:2] == ["mended by hand: silence", "1 repair refused"]
 
@@ -107,13 +104,13 @@ def test_a_stretch_is_refused_whatever_the_amount(server: Server, docket_id: int
     assert before > 5
     verdict = {"start": 2 * RATE_HZ, "end": 6 * RATE_HZ, "mend": False}
     edit = {"op": "judge", "verdicts": [verdict]}
-    now = server.post(f"/sides/{side_id}/plan/edits", {"based_on": version, "edit": edit})
+    now = server.edit_plan(side_id, version, edit)
     for amount in (40, 100):
         inside = server.get(f"/sides/{side_id}/repairs", **stretch, states=["mended", "accepted"], amount=amount)
         assert inside["total"] == 0
     assert server.get(f"/sides/{side_id}/repairs", **stretch, states="refused")["total"] >= before
     edit = {"op": "judge", "forget": [[2 * RATE_HZ, 6 * RATE_HZ]]}
-    server.post(f"/sides/{side_id}/plan/edits", {"based_on": now["version"], "edit": edit})
+    server.edit_plan(side_id, now["version"], edit)
     assert server.get(f"/sides/{side_id}/repairs", **stretch, count=0)["total"] == before
 
 

@@ -64,7 +64,7 @@ def widened(house: Server, by_samples: int) -> Any:
     plan = side_of(house)["plan"]
     first = plan["plan"]["tracks"][0]
     edit = {"op": "move edge", "track_key": first["key"], "edge": "end", "to_sample": first["end_sample"] + by_samples}
-    house.post(f"/sides/{side_of(house)['id']}/plan/edits", {"based_on": plan["version"], "edit": edit})
+    house.edit_plan(side_of(house)["id"], plan["version"], edit)
     return newest(house)
 
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from datetime import timedelta
+from functools import partial
 from types import SimpleNamespace
 
 import anyio
@@ -23,7 +24,9 @@ from inkwell_groove.store.settings import Settings
 from inkwell_groove.web import once
 from inkwell_groove.web.app import make_app
 from inkwell_groove.workroom.answered import AnsweredRequests
+from inkwell_groove.workroom.dockets import Dockets
 from inkwell_groove.workroom.events import Events
+from tests.crashing import killed_at
 from tests.live import Server
 from tests.people import signed_in
 
@@ -134,6 +137,23 @@ def test_a_key_is_its_senders_own(guarded: Server) -> None:
     assert archivist.post("/dockets", json=body, headers=headers).status_code == 201
 
 
+async def let_in(request: Request) -> None:
+    """Let everybody do everything."""
+    request.state.person = Person("Jon Maskell-Obi", "archivist")
+
+
+def in_process(database: Database, server: Server) -> Callable[[], Request]:
+    """Return what makes a request that is answered in this process."""
+
+    async def body() -> dict[str, object]:
+        return {"type": "http.request", "body": b"{}", "more_body": False}
+
+    answered = AnsweredRequests(database, MediaStore(server.media_root), Events())
+    app = SimpleNamespace(state=SimpleNamespace(workroom=SimpleNamespace(answered=answered)))
+    scope = {"type": "http", "method": "POST", "path": "/x", "query_string": b"", "headers": [], "app": app}
+    return lambda: Request({**scope, "server": ("127.0.0.1", 1), "scheme": "http"}, body)
+
+
 @pytest.mark.parametrize(
     ("error", "again"),
     [(Refused("no"), True), (Conflict("no"), True), (DatabaseAway("away"), False), (KeyError("a fault"), False)],
@@ -143,12 +163,6 @@ def test_what_broke_after_it_may_have_been_done_is_not_done_again(
 ) -> None:
     """A refusal changes nothing. Where anything else ends a request, it may have committed something before."""
 
-    async def let_in(request: Request) -> None:
-        request.state.person = Person("Jon Maskell-Obi", "archivist")
-
-    async def body() -> dict[str, object]:
-        return {"type": "http.request", "body": b"{}", "more_body": False}
-
     async def break_off() -> Response:
         raise error
 
@@ -156,13 +170,7 @@ def test_what_broke_after_it_may_have_been_done_is_not_done_again(
         return Response(b"{}", 201)
 
     monkeypatch.setattr(once.access, "check", let_in)
-    answered = AnsweredRequests(database, MediaStore(server.media_root), Events())
-    app = SimpleNamespace(state=SimpleNamespace(workroom=SimpleNamespace(answered=answered)))
-
-    def request() -> Request:
-        scope = {"type": "http", "method": "POST", "path": "/x", "query_string": b"", "headers": [], "app": app}
-        return Request({**scope, "server": ("127.0.0.1", 1), "scheme": "http"}, body)
-
+    request = in_process(database, server)
     key = f"broken off by {type(error).__name__}"
     with pytest.raises(type(error)):
         anyio.run(once.once, request(), key, break_off)
@@ -171,6 +179,46 @@ def test_what_broke_after_it_may_have_been_done_is_not_done_again(
     else:
         with pytest.raises(Conflict, match="not known"):
             anyio.run(once.once, request(), key, succeed)
+
+
+def test_a_request_whose_server_is_killed_at_any_point_is_not_done_twice(
+    server: Server, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(once.access, "check", let_in)
+
+    def send(shelfmark: str) -> Response:
+        with closing(Database(server.database_url)) as database:
+            media = MediaStore(server.media_root)
+
+            async def opened() -> Response:
+                view = Dockets(database, media, Events()).open(
+                    shelfmark=shelfmark, carrier_format="LP", carriers=1, who="Jon Maskell-Obi"
+                )
+                return Response(f'{{"id": {view.id}}}', 201)
+
+            return anyio.run(once.once, in_process(database, server)(), f"key of {shelfmark}", opened)
+
+    found = []
+    for number in range(20):
+        shelfmark = f"O-20 {number}"
+        if killed_at(partial(send, shelfmark), number) is None:
+            break
+        done = dockets(server, shelfmark)
+        try:
+            answer = send(shelfmark)
+        except Conflict as refusal:
+            found.append("not known")
+            assert "whether it was done is not known" in str(refusal)
+            assert dockets(server, shelfmark) == done
+        else:
+            found.append("answered again" if "Idempotency-Replayed" in answer.headers else "done now")
+            assert dockets(server, shelfmark) == 1
+            assert bytes(send(shelfmark).body) == bytes(answer.body)
+    else:
+        pytest.fail("the request has no end")
+    # Before the key is booked nothing is done; once the answer is kept it is given again; between them nobody knows.
+    assert found == sorted(found, key=["done now", "not known", "answered again"].index)
+    assert set(found) == {"done now", "not known", "answered again"}
 
 
 def test_only_operations_that_compare_their_bodies_say_that_they_take_a_key() -> None:

@@ -38,8 +38,7 @@ def sent(server: Server, tmp_path_factory: pytest.TempPathFactory) -> tuple[int,
     ).raise_for_status()
     side_id = server.get(f"/dockets/{docket_id}")["carriers"][0]["sides"][0]["id"]
     edit = {"op": "set gaps", "gaps": "left out"}
-    body = {"based_on": plan["version"], "edit": edit}
-    server.api.post(f"/sides/{side_id}/plan/edits", json=body).raise_for_status()
+    server.edit_plan(side_id, plan["version"], edit)
     return docket_id, server.api.get(f"/dockets/{docket_id}/parcel.zip").content
 
 

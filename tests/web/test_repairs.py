@@ -56,7 +56,7 @@ def test_a_side_is_scanned_restored_undone_and_sealed(server: Server, docket_id:
     restoration = {"clicks": {"amount": proposed, "verdicts": [verdict]}}
     edit = {"op": "restore", "restoration": restoration, "saying": "clicks mended"}
     before = side["plan"]["version"]
-    plan = server.post(f"/sides/{side['id']}/plan/edits", {"based_on": before, "edit": edit})
+    plan = server.edit_plan(side["id"], before, edit)
     now = server.get(repairs, states="mended")
     assert now["amount"] == proposed
     assert no["start"] not in [one["start"] for one in now["repairs"]]
@@ -92,8 +92,7 @@ def test_a_side_is_scanned_restored_undone_and_sealed(server: Server, docket_id:
 )
 def test_steps_that_cannot_be_are_refused(server: Server, docket_id: int, restoration: dict[str, Any]) -> None:
     side = side_of(server, docket_id)
-    body = {"based_on": side["plan"]["version"], "edit": {"op": "restore", "restoration": restoration}}
-    answer = server.api.post(f"/sides/{side['id']}/plan/edits", json=body)
+    answer = server.send_edit(side["id"], side["plan"]["version"], {"op": "restore", "restoration": restoration})
     assert answer.status_code == 422
     assert side_of(server, docket_id)["plan"] == side["plan"]
 

@@ -1,6 +1,6 @@
 import createClient from "openapi-fetch";
 
-import type { components, paths } from "./schema";
+import type { components, operations, paths } from "./schema";
 
 export type Schemas = components["schemas"];
 export type Docket = Schemas["DocketView"];
@@ -94,7 +94,7 @@ export type TakenBack = Schemas["TakenBackView"];
 export type Fixity = Schemas["FixityOverview"];
 export type BurnDisc = Schemas["BurnView"];
 export type PackageFixity = Schemas["PackageFixity"];
-export type PlanEdit = Schemas["EditRequest"]["edit"];
+export type PlanEdit = operations["editPlan"]["requestBody"]["content"]["application/json"];
 
 export const api = createClient<paths>();
 

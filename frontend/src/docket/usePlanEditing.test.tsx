@@ -17,7 +17,7 @@ const planOf = (sample: number) => ({ tracks: [{ start_sample: sample }] }) as u
 
 interface Asked {
   path: string;
-  body: { based_on?: number } | undefined;
+  basedOn: string | undefined;
   answer: (version: number) => void;
   refuse: (what: string) => void;
 }
@@ -28,13 +28,13 @@ beforeEach(() => {
   asked = [];
   cache = new Cache({ defaultOptions: { queries: { retry: false } } });
   cache.setQueryData(docketQuery(7).queryKey, DOCKET);
-  const post = (path: string, { body }: { body?: { based_on?: number } }) =>
+  const post = (path: string, { params }: { params: { header: { "If-Match": string } } }) =>
     new Promise((settle) => {
       asked.push({
         path,
-        body,
+        basedOn: params.header["If-Match"],
         answer: (version) => settle({ data: { version } as PlanView, response: new Response() }),
-        refuse: (what) => settle({ error: { detail: what }, response: new Response(null, { status: 409 }) }),
+        refuse: (what) => settle({ error: { detail: what }, response: new Response(null, { status: 412 }) }),
       });
     });
   vi.spyOn(api, "POST").mockImplementation(post);
@@ -57,10 +57,10 @@ describe("usePlanEditing", () => {
       plan.current.edit.mutate({ edit: nudge(200) });
     });
     await waitFor(() => expect(asked).toHaveLength(1));
-    expect(asked[0]?.body?.based_on).toBe(10);
+    expect(asked[0]?.basedOn).toBe('"10"');
     act(() => asked[0]?.answer(11));
     await waitFor(() => expect(asked).toHaveLength(2));
-    expect(asked[1]?.body?.based_on).toBe(11);
+    expect(asked[1]?.basedOn).toBe('"11"');
     act(() => asked[1]?.answer(12));
     await waitFor(() => expect(versionInCache()).toBe(12));
   });
@@ -86,7 +86,7 @@ describe("usePlanEditing", () => {
     await waitFor(() => expect(asked).toHaveLength(1));
     act(() => asked[0]?.refuse("the plan was changed meanwhile"));
     await waitFor(() => expect(plan.current.ahead).toBeNull());
-    expect(plan.current.error).toMatchObject({ what: "the plan was changed meanwhile", status: 409 });
+    expect(plan.current.error).toMatchObject({ what: "the plan was changed meanwhile", status: 412 });
     expect(versionInCache()).toBe(10);
     expect(cache.getQueryState(docketQuery(7).queryKey)?.isInvalidated).toBe(true);
   });
@@ -99,7 +99,7 @@ describe("usePlanEditing", () => {
     await waitFor(() => expect(plan.current.edit.isError).toBe(true));
     act(() => plan.current.edit.mutate({ edit: nudge(50) }));
     await waitFor(() => expect(asked).toHaveLength(2));
-    expect(asked[1]?.body?.based_on).toBe(10);
+    expect(asked[1]?.basedOn).toBe('"10"');
   });
 
   it("undoes after the edits before it, not beside them", async () => {
@@ -113,11 +113,11 @@ describe("usePlanEditing", () => {
     act(() => asked[0]?.answer(11));
     await waitFor(() => expect(asked).toHaveLength(2));
     expect(asked[1]?.path).toMatch(/undo$/);
-    expect(asked[1]?.body?.based_on).toBe(11);
+    expect(asked[1]?.basedOn).toBe('"11"');
     act(() => asked[1]?.answer(10));
     await waitFor(() => expect(versionInCache()).toBe(10));
     act(() => plan.current.redo.mutate());
     await waitFor(() => expect(asked[2]?.path).toMatch(/redo$/));
-    expect(asked[2]?.body?.based_on).toBe(10);
+    expect(asked[2]?.basedOn).toBe('"10"');
   });
 });

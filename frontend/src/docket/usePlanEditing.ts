@@ -24,7 +24,6 @@ export interface Step {
 export function usePlanEditing(docketId: number, side: Side) {
   const cache = useQueryClient();
   const key = docketQuery(docketId).queryKey;
-  const path = { params: { path: { side_id: side.id } } };
   const [ahead, setAhead] = useState<Plan | null>(null);
   const waiting = useRef(0);
   const made = useRef<number | null>(null);
@@ -34,6 +33,7 @@ export function usePlanEditing(docketId: number, side: Side) {
     const docket = cache.getQueryData(key);
     return made.current ?? (docket && sidesOf(docket).find((one) => one.id === side.id)?.plan?.version) ?? 0;
   };
+  const onNewest = () => ({ params: { path: { side_id: side.id }, header: { "If-Match": `"${version()}"` } } });
   const keep = (plan: PlanView) => {
     made.current = waiting.current > 0 ? plan.version : null;
     cache.setQueryData(key, (docket: Docket | undefined) => docket && withPlan(docket, side.id, plan));
@@ -52,7 +52,7 @@ export function usePlanEditing(docketId: number, side: Side) {
   const edit = useMutation({
     scope,
     mutationFn: ({ edit: one }: Step) =>
-      answer(api.POST("/api/v1/sides/{side_id}/plan/edits", { ...path, body: { based_on: version(), edit: one } })),
+      answer(api.POST("/api/v1/sides/{side_id}/plan/edits", { ...onNewest(), body: one })),
     onMutate: (step: Step) => {
       begin();
       if (step.ahead) setAhead(step.ahead);
@@ -62,14 +62,14 @@ export function usePlanEditing(docketId: number, side: Side) {
   });
   const undo = useMutation({
     scope,
-    mutationFn: () => answer(api.POST("/api/v1/sides/{side_id}/plan/undo", { ...path, body: { based_on: version() } })),
+    mutationFn: () => answer(api.POST("/api/v1/sides/{side_id}/plan/undo", onNewest())),
     onMutate: begin,
     onSuccess: keep,
     onSettled: settled,
   });
   const redo = useMutation({
     scope,
-    mutationFn: () => answer(api.POST("/api/v1/sides/{side_id}/plan/redo", { ...path, body: { based_on: version() } })),
+    mutationFn: () => answer(api.POST("/api/v1/sides/{side_id}/plan/redo", onNewest())),
     onMutate: begin,
     onSuccess: keep,
     onSettled: settled,
@@ -77,13 +77,14 @@ export function usePlanEditing(docketId: number, side: Side) {
   const snap = useMutation({
     scope,
     mutationFn: (wish: { track_key: string; edge: "start" | "end"; to: "quietest moment" | "zero crossing" }) =>
-      answer(api.POST("/api/v1/sides/{side_id}/plan/snap", { ...path, body: { based_on: version(), ...wish } })),
+      answer(api.POST("/api/v1/sides/{side_id}/plan/snap", { ...onNewest(), body: wish })),
     onMutate: begin,
     onSuccess: keep,
     onSettled: settled,
   });
   const find = useMutation({
-    mutationFn: (known: Knowledge) => answer(api.POST("/api/v1/sides/{side_id}/find-tracks", { ...path, body: known })),
+    mutationFn: (known: Knowledge) =>
+      answer(api.POST("/api/v1/sides/{side_id}/find-tracks", { params: { path: { side_id: side.id } }, body: known })),
   });
   return {
     edit,

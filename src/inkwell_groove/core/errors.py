@@ -5,9 +5,11 @@ InkwellError
 │   ├── NotSound                  not audio, or a format that is not read here
 │   ├── Truncated (EOFError)      the data ends before what it promises
 │   │   └── LengthLie             a header that promises more than there is, or less
-│   └── LossyForMaster            a lossy recording where only a lossless one will do
+│   ├── LossyForMaster            a lossy recording where only a lossless one will do
+│   └── PreconditionMissing       a change that does not say what it was made on
 ├── Missing (LookupError)         no such docket, side, take ...
 ├── Conflict                      the state of things does not allow it now
+│   ├── Outdated                  made on a version that is no longer the current one
 │   └── DriveRefuses              an optical drive will not read there (core.disc.drive)
 ├── NotSignedIn                   nobody, or nobody any more
 ├── NotAllowed                    somebody whose role is not enough
@@ -82,12 +84,20 @@ class LossyForMaster(Refused):
     """A lossy recording where only a lossless one will do."""
 
 
+class PreconditionMissing(Refused):
+    """A change that does not say which version it was made on."""
+
+
 class Missing(InkwellError, LookupError):
     """No such docket, side, take, version ..."""
 
 
 class Conflict(InkwellError):
     """The state of things does not allow it now."""
+
+
+class Outdated(Conflict):
+    """The change was made on a version that is no longer the current one."""
 
 
 class NotSignedIn(InkwellError):

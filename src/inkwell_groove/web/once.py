@@ -55,7 +55,8 @@ async def once(request: Request, key: str, do: Callable[[], Awaitable[Response]]
     person: Person = request.state.person
     room: Workroom = request.app.state.workroom
     answered = room.answered
-    told = f"{request.method} {request.url.path}?{request.url.query}\n".encode() + await request.body()
+    condition = request.headers.get("If-Match", "")
+    told = f"{request.method} {request.url.path}?{request.url.query}\n{condition}\n".encode() + await request.body()
     begun = await run_in_threadpool(answered.begin, person.signature, key, told)
     if isinstance(begun, Answer):
         headers = {_REPEATED: "true"} | ({"Location": begun.location} if begun.location else {})

@@ -13,6 +13,8 @@ from inkwell_groove.core.errors import (
     Missing,
     NotAllowed,
     NotSignedIn,
+    Outdated,
+    PreconditionMissing,
     Refused,
     TooOften,
 )
@@ -90,6 +92,14 @@ TYPES = (
         (ChangedMeanwhile,),
     ),
     ProblemType(
+        "outdated",
+        412,
+        "Made on an older version",
+        "Somebody else has changed the plan since the version that 'If-Match' names. Nothing was saved.",
+        "Read the plan again, decide, and send the change with the ETag of that answer.",
+        (Outdated,),
+    ),
+    ProblemType(
         "conflict",
         409,
         "Not possible now",
@@ -111,6 +121,14 @@ TYPES = (
         "Values are missing or cannot be meant",
         "The request has values of a wrong kind, or lacks some.",
         "'errors' names every one of them and what is wrong with it. Correct them; the same request is refused again.",
+    ),
+    ProblemType(
+        "version-not-named",
+        428,
+        "Which version was changed?",
+        "The request changes something that has versions and does not name the one that it was made on.",
+        "Send the ETag with which it was read as the header 'If-Match'.",
+        (PreconditionMissing,),
     ),
     ProblemType(
         "not-acceptable",

@@ -2,7 +2,7 @@
 
 A text with half a character is refused before anything sees it. A request whose transaction met a deadlock or waited
 too long for a lock is done again from its beginning, as long as it has changed nothing and its body is at hand. What
-begins something that takes longer answers 202, and where to look for it.
+begins something that takes longer answers 202, and where to look for it. What was read has an ETag.
 """
 
 from __future__ import annotations
@@ -18,6 +18,7 @@ from fastapi.routing import APIRoute
 
 from inkwell_groove.core.errors import Refused
 from inkwell_groove.store.database import Busy, attempting, may_try_again, pause_s
+from inkwell_groove.web.conditional import not_modified
 from inkwell_groove.web.locations import location_of, set_location
 from inkwell_groove.web.once import key_of, once
 
@@ -56,7 +57,9 @@ class _Route(APIRoute):
             body_is_at_hand = is_json or request.headers.get("content-length", "0") == "0"
             key = key_of(request, self) if body_is_at_hand else None
             if key is None:
-                return await handle_again(request, body_is_at_hand=body_is_at_hand)
+                response = await handle_again(request, body_is_at_hand=body_is_at_hand)
+                is_read = request.method == "GET"
+                return not_modified(response, request.headers.get("If-None-Match")) if is_read else response
             return await once(request, key, lambda: handle_again(request, body_is_at_hand=True))
 
         async def handle_again(request: Request, *, body_is_at_hand: bool) -> Response:

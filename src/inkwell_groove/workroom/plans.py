@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from inkwell_groove.core.audio.soundfiles import FileReader
-from inkwell_groove.core.errors import Conflict
+from inkwell_groove.core.errors import Conflict, Missing, Outdated
 from inkwell_groove.core.planning import edits as plan_edits
 from inkwell_groove.core.planning.edits import MoveEdge, PlanEdit
 from inkwell_groove.core.planning.found_tracks import fixed_joins, laid
@@ -31,6 +31,7 @@ from inkwell_groove.workroom.taking_back import Going, Gone, Way
 from inkwell_groove.workroom.views import JobView, Knowledge, PlanView, SnapTo
 
 FIND = "find tracks"
+_WITHOUT_TAKE = "Drop a recording on it first"
 
 
 class Plans(Part):
@@ -43,20 +44,27 @@ class Plans(Part):
     def kind(self) -> AnyKind:
         return JobKind(FIND, "inkwell_groove.workroom.jobs.sides:find", FindTracks, self._finish, lane=Lane.QUICK)
 
-    def edit(self, side_id: int, edit: PlanEdit, *, based_on: int, who: str) -> PlanView:
+    def current(self, side_id: int) -> PlanView:
+        """Return a side's plan as it is now. Raises Missing if there is no such side, or it has no take yet."""
+        with self._database.begin() as session:
+            side = side_row(session, side_id)
+            view = plan_view(side, newest_child(session, side.plan_version_id or 0))
+            if view is None:
+                raise Missing("this side has no take yet", where=side_label(side), remedy=_WITHOUT_TAKE)
+            return view
+
+    def edit(self, side_id: int, edit: PlanEdit, *, based_on: Collection[int] | None, who: str) -> PlanView:
         """The plan after an edit, as a new version.
 
-        `based_on` is the version the archivist saw. Raises Conflict where it is no longer the current one, Missing or
-        Refused where the edit cannot be done.
+        `based_on` holds the versions that the edit may be made on; None is any. Raises Outdated if the current one is
+        another, Conflict if the side has no take, Missing or Refused if the edit cannot be done.
         """
         with self._database.begin() as session:
             side = side_row(session, side_id, lock=True)
             not_of_disc(side, "its tracks are where its table of contents says")
             plan, take = plan_of(side), side.chosen_take
             if plan is None or take is None:
-                raise Conflict(
-                    "this side has no take yet", where=side_label(side), remedy="Drop a recording on it first"
-                )
+                raise Conflict("this side has no take yet", where=side_label(side), remedy=_WITHOUT_TAKE)
             _check_version(side, based_on)
             action = plan_edits.in_words(plan, edit)
             changed = plan_edits.apply(plan, edit, rate_hz=take.rate_hz, new_key=new_track_key, who=who)
@@ -68,10 +76,10 @@ class Plans(Part):
         assert view is not None
         return view
 
-    def undo(self, side_id: int, *, based_on: int, who: str) -> PlanView:
-        """Go back to the version from which `based_on` was made.
+    def undo(self, side_id: int, *, based_on: Collection[int] | None, who: str) -> PlanView:
+        """Go back to the version from which the current one was made.
 
-        Raises Conflict if there is none, or if `based_on` is no longer the current version.
+        Raises Outdated if the current version is none of `based_on`, Conflict if there is nothing to undo.
         """
         return self._step(side_id, based_on, who, back=True)
 
@@ -85,11 +93,11 @@ class Plans(Part):
         self._events.docket_changed(docket_id)
         return True
 
-    def redo(self, side_id: int, *, based_on: int, who: str) -> PlanView:
-        """Go to the newest version that was made from `based_on`. Raises Conflict as `undo` does."""
+    def redo(self, side_id: int, *, based_on: Collection[int] | None, who: str) -> PlanView:
+        """Go to the newest version that was made from the current one. Raises as `undo` does."""
         return self._step(side_id, based_on, who, back=False)
 
-    def _step(self, side_id: int, based_on: int, who: str, *, back: bool) -> PlanView:
+    def _step(self, side_id: int, based_on: Collection[int] | None, who: str, *, back: bool) -> PlanView:
         with self._database.begin() as session:
             _check_version(side_row(session, side_id, lock=True), based_on)
             side = self._stepped(session, side_id, who, back=back)
@@ -135,9 +143,7 @@ class Plans(Part):
             side = side_row(session, side_id, lock=True)
             not_of_disc(side, "its tracks are where its table of contents says")
             if side.chosen_take is None:
-                raise Conflict(
-                    "this side has no take yet", where=side_label(side), remedy="Drop a recording on it first"
-                )
+                raise Conflict("this side has no take yet", where=side_label(side), remedy=_WITHOUT_TAKE)
             return JobView.of(self.ask_to_find(session, side, known, who=who))
 
     def ask_to_find(self, session: Session, side: Side, known: Knowledge, *, who: str) -> Job:
@@ -176,7 +182,9 @@ class Plans(Part):
         places = places_of(ground, sensitivity=known.settings.sensitivity)
         return fitted(ground, places, told).moved(place[2])
 
-    def snap(self, side_id: int, track_key: str, edge: Edge, to: SnapTo, *, based_on: int, who: str) -> PlanView:
+    def snap(
+        self, side_id: int, track_key: str, edge: Edge, to: SnapTo, *, based_on: Collection[int] | None, who: str
+    ) -> PlanView:
         """Moves one end of a track to the quietest moment, or the zero crossing, near it."""
         from inkwell_groove.core.tracks.snap import snapped
 
@@ -264,10 +272,10 @@ class Plans(Part):
         return Gone({side.carrier.docket_id})
 
 
-def _check_version(side: Side, based_on: int) -> None:
-    """Raise Conflict if the side's plan is no longer the version that a change was made on."""
-    if side.plan_version_id != based_on:
-        raise Conflict("the joins were changed elsewhere", where=side_label(side), remedy="Look again, then repeat")
+def _check_version(side: Side, based_on: Collection[int] | None) -> None:
+    """Raise Outdated if the side's plan is none of the versions that a change may be made on."""
+    if based_on is not None and side.plan_version_id not in based_on:
+        raise Outdated("the joins were changed elsewhere", where=side_label(side), remedy="Look again, then repeat")
 
 
 def new_track_key() -> str:
