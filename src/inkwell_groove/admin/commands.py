@@ -16,7 +16,7 @@ from inkwell_groove.admin.check_config import check_config
 from inkwell_groove.admin.doctor import report
 from inkwell_groove.admin.end_sign_ins import end_sign_ins
 from inkwell_groove.admin.listing import settings_listed
-from inkwell_groove.admin.prune import prune_jobs
+from inkwell_groove.admin.prune import prune_derived, prune_jobs, prune_journals
 from inkwell_groove.core.errors import InkwellError
 from inkwell_groove.store.database import Database
 from inkwell_groove.store.disk import in_words
@@ -68,8 +68,12 @@ def parsed(words: Sequence[str] | None) -> argparse.Namespace:
     command.set_defaults(act=_doctor)
     command = commands.add_parser("compile", help="compile what works on sound, which the first job would wait for")
     command.set_defaults(act=_compile)
-    command = commands.add_parser("prune", help="delete the rows of jobs that ended long ago; never evidence")
-    command.add_argument("--days", type=int, default=180, help="so long ago at least (default: 180)")
+    command = commands.add_parser("prune", help="delete what nobody needs any more, by age in days; never evidence")
+    command.add_argument("--jobs", type=_days, metavar="DAYS", help="rows of jobs that ended so long ago")
+    command.add_argument("--derived", type=_days, metavar="DAYS", help="what was heard of takes, and is heard again")
+    command.add_argument(
+        "--steps", type=_days, metavar="DAYS", help="journals of steps on files, which cannot be undone then"
+    )
     command.set_defaults(act=_prune)
     command = commands.add_parser("end-sign-ins", help="sign everybody out and revoke all tokens, after a leak")
     command.set_defaults(act=_end_sign_ins)
@@ -139,10 +143,23 @@ def _compile(given: Settings, arguments: argparse.Namespace) -> int:
 
 
 def _prune(given: Settings, arguments: argparse.Namespace) -> int:
+    if arguments.jobs is arguments.derived is arguments.steps is None:
+        _say("Nothing was deleted. Say what is to go: --jobs DAYS, --derived DAYS, --steps DAYS.")
+        return 2
+    media = MediaStore.of(given)
     with closing(Database(given.database_url)) as database:
-        count = prune_jobs(database, now() - timedelta(days=max(1, arguments.days)))
-    _say(f"{count} jobs were deleted.")
+        if arguments.jobs is not None:
+            _say(f"{prune_jobs(database, now() - arguments.jobs)} jobs were deleted.")
+        if arguments.derived is not None:
+            _say(f"{prune_derived(media, now() - arguments.derived)} files that are made again were deleted.")
+        if arguments.steps is not None:
+            _say(f"{prune_journals(database, media, now() - arguments.steps)} steps can no longer be undone.")
     return 0
+
+
+def _days(word: str) -> timedelta:
+    """Return a number of days. Raises ValueError, which argparse puts into words."""
+    return timedelta(days=max(1, int(word)))
 
 
 def _end_sign_ins(given: Settings, arguments: argparse.Namespace) -> int:

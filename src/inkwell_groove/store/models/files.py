@@ -53,7 +53,7 @@ class BundleFile(Base):
 
 
 class FileStep(Base):
-    """One step of work on many files. How it is taken back lies in its journal in the store."""
+    """One step of work on many files. How it is undone is in its journal in the store, for as long as that is kept."""
 
     __tablename__ = "file_step"
 
@@ -64,6 +64,7 @@ class FileStep(Base):
     told: Mapped[dict[str, Any]]
     at: Mapped[datetime] = mapped_column(default=now)
     by: Mapped[str] = mapped_column(String(100))
+    has_journal: Mapped[bool] = mapped_column(default=True)
 
 
 class HouseDocument(Base):

@@ -24,7 +24,7 @@ from inkwell_groove.store.models import (
 from inkwell_groove.workroom.doctor.inconsistency import Examined, Inconsistency
 from inkwell_groove.workroom.duplicates.holding import HELD
 from inkwell_groove.workroom.files.bundles import READY, root_of
-from inkwell_groove.workroom.files.steps import BACK_IN_PART, GOING_BACK, IN_PART, UNDER_WAY, WRITTEN
+from inkwell_groove.workroom.files.steps import GOING_BACK, UNDER_WAY, UNDOABLE
 
 _FROM_COPY = "Put it back from a copy of the store"
 
@@ -144,10 +144,8 @@ def recordings(examined: Examined) -> Iterator[Inconsistency]:
 
 
 def steps(examined: Examined) -> Iterator[Inconsistency]:
-    undoable = (UNDER_WAY, GOING_BACK, WRITTEN, IN_PART, BACK_IN_PART)
-    for number, what in examined.session.execute(
-        select(FileStep.id, FileStep.what).where(FileStep.state.in_(undoable))
-    ):
+    needs_it = FileStep.state.in_((UNDER_WAY, GOING_BACK, *UNDOABLE)), FileStep.has_journal
+    for number, what in examined.session.execute(select(FileStep.id, FileStep.what).where(*needs_it)):
         if not examined.media.step(number).is_dir():
             yield Inconsistency("step without its journal", what, "the journal that undoes it is gone", _FROM_COPY)
 

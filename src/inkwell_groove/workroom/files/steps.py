@@ -32,6 +32,7 @@ FILE_BACK, PUT_BACK = "file back", "put back files"  # done in `filing_back`
 SET_ASIDE, BRING_BACK = "set files aside", "bring files back"  # done in `duplicates.holding`
 UNDER_WAY, WRITTEN, IN_PART = "under way", "written", "written in part"
 GOING_BACK, BACK, BACK_IN_PART = "being taken back", "taken back", "taken back in part"
+UNDOABLE = (WRITTEN, IN_PART, BACK_IN_PART)
 _MOST_TOLD = 200
 Id3 = Literal["as it is", "2.3", "2.4"]
 
@@ -217,7 +218,8 @@ class Steps(Part):
         if step is None:
             raise Missing(f"there is no step {step_id}", remedy="Look at the list of steps")
         if not _can_be_taken_back(step):
-            raise Conflict(f"this step is {step.state}", where=step.what, remedy="Look at the list of steps")
+            why = f"this step is {step.state}" if step.has_journal else "what would undo this step was deleted"
+            raise Conflict(why, where=step.what, remedy="Look at the list of steps")
         nothing_else_runs(session, but=going.ended_job)
         step.state = GOING_BACK
         arguments = UndoStep(step_id=step.id, **going.arguments())
@@ -417,7 +419,7 @@ def _in_words(files: int, labels: list[str], moves: int, shortened: int, along: 
 
 
 def _can_be_taken_back(step: FileStep) -> bool:
-    return step.state in (WRITTEN, IN_PART, BACK_IN_PART)
+    return step.has_journal and step.state in UNDOABLE
 
 
 def step_view(step: FileStep) -> StepView:
