@@ -4,7 +4,7 @@ import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  build: { sourcemap: false, chunkSizeWarningLimit: 900 },
+  build: { sourcemap: false },
   server: { proxy: { "/api": "http://127.0.0.1:8420" } },
   // Modules are loaded once for each worker, and each file has globals of its own: three times as fast as a process each.
   test: {
@@ -13,6 +13,8 @@ export default defineConfig({
     pool: "vmThreads",
     maxWorkers: "100%",
     reporters: ["dot"],
-    testTimeout: 60_000, // for what hangs, however busy the machine is
+    // For what hangs, however busy the machine is.
+    testTimeout: 60_000,
+    hookTimeout: 60_000,
   },
 });

@@ -17,7 +17,7 @@ import { Problem } from "./api/client";
 import { sessionQuery } from "./api/queries";
 import { applyTheme } from "./frame/theme";
 import { Gate } from "./people/Gate";
-import { routes } from "./routes";
+import { loadAllPages, routes } from "./routes";
 
 applyTheme();
 // A box that was ticked, or an answer that follows what was shown ahead of it, is on the page before the browser draws
@@ -46,3 +46,6 @@ if (root)
       </QueryClientProvider>
     </StrictMode>,
   );
+// Once this page stands, so that every other opens at once, also while the server is away.
+const AFTER_MS = 1_000;
+window.addEventListener("load", () => setTimeout(() => void loadAllPages(), AFTER_MS));

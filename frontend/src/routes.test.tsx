@@ -2,11 +2,11 @@
 import { QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, render, screen, within } from "@testing-library/react";
 import { createMemoryRouter, RouterProvider } from "react-router";
-import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { afterEach, beforeAll, beforeEach, describe, expect, it, vi } from "vitest";
 
 import { Cache } from "./api/cache";
 import { api } from "./api/client";
-import { routes } from "./routes";
+import { loadAllPages, routes } from "./routes";
 
 const ADDRESSES = [
   "/",
@@ -45,6 +45,7 @@ function opened(address: string) {
   );
 }
 
+beforeAll(loadAllPages);
 beforeEach(() => {
   vi.stubGlobal(
     "ResizeObserver",

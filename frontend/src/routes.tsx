@@ -1,35 +1,29 @@
-import { Navigate, type RouteObject } from "react-router";
+import { type ComponentType, lazy } from "react";
+import { Navigate, type NonIndexRouteObject, type RouteObject } from "react-router";
 
-import { CollectionPage } from "./collection/CollectionPage";
-import { DiscStage } from "./disc/DiscStage";
-import { DuplicatesPage } from "./duplicates/DuplicatesPage";
-import { ArtworkStage } from "./docket/ArtworkStage";
-import { DescribeStage } from "./docket/DescribeStage";
-import { DocketDesk } from "./docket/DocketDesk";
-import { IntakeStage } from "./docket/IntakeStage";
-import { SealStage } from "./docket/SealStage";
-import { TracksStage } from "./docket/TracksStage";
-import { FilesPage } from "./files/FilesPage";
-import { SheetPage } from "./files/SheetPage";
+import { Problem } from "./api/client";
 import { Broken, Nowhere } from "./frame/Broken";
 import { Frame } from "./frame/Frame";
-import { NamesPage } from "./headings/NamesPage";
-import { HousePage } from "./house/HousePage";
-import { LedgerPage } from "./ledger/LedgerPage";
-import { AccessLogPage } from "./people/AccessLogPage";
-import { AccountPage } from "./people/AccountPage";
-import { PeoplePage } from "./people/PeoplePage";
-import { RepairStage } from "./repair/RepairStage";
-import { TransferStage } from "./transfer/TransferStage";
-import { FixityPage } from "./packages/FixityPage";
-import { ProfilesPage } from "./packages/ProfilesPage";
-import { ReportsPage } from "./reports/ReportsPage";
-import { SurveyPage } from "./survey/SurveyPage";
-import { Shelf } from "./shelf/Shelf";
-import { ShelfLookUp } from "./shelf/ShelfLookUp";
-import { SourcesStage } from "./sources/SourcesStage";
-import { OperationsPage } from "./workers/OperationsPage";
-import { WorkersPage } from "./workers/WorkersPage";
+
+type Load = () => Promise<ComponentType>;
+const loads: Load[] = [];
+
+/** A page whose code is fetched when it is opened first, or when the browser has nothing else to do. */
+function page(path: string, load: Load): NonIndexRouteObject {
+  loads.push(load);
+  const Page = lazy(async () => {
+    try {
+      return { default: await load() };
+    } catch {
+      const why = "the server does not answer, or was brought up to date meanwhile";
+      throw new Problem(`this page could not be loaded: ${why}`, null, "Reload it");
+    }
+  });
+  return { path, element: <Page />, errorElement: <Broken /> };
+}
+
+/** Fetch the code of all pages: to go to one then asks nothing of the server. */
+export const loadAllPages = () => Promise.allSettled(loads.map((load) => load()));
 
 /** Every address of the interface. A part that fails is named in its place; the frame around it stands. */
 export const routes: RouteObject[] = [
@@ -37,39 +31,37 @@ export const routes: RouteObject[] = [
     element: <Frame />,
     errorElement: <Broken />,
     children: [
-      { path: "/", element: <Shelf />, errorElement: <Broken /> },
-      { path: "/look-up", element: <ShelfLookUp />, errorElement: <Broken /> },
-      { path: "/collection", element: <CollectionPage />, errorElement: <Broken /> },
-      { path: "/collection/duplicates", element: <DuplicatesPage />, errorElement: <Broken /> },
-      { path: "/collection/names", element: <NamesPage />, errorElement: <Broken /> },
-      { path: "/collection/rules", element: <HousePage />, errorElement: <Broken /> },
-      { path: "/collection/reports", element: <ReportsPage />, errorElement: <Broken /> },
-      { path: "/files", element: <FilesPage />, errorElement: <Broken /> },
-      { path: "/files/sheet", element: <SheetPage />, errorElement: <Broken /> },
-      { path: "/survey", element: <SurveyPage />, errorElement: <Broken /> },
-      { path: "/fixity", element: <FixityPage />, errorElement: <Broken /> },
-      { path: "/profiles", element: <ProfilesPage />, errorElement: <Broken /> },
-      { path: "/account", element: <AccountPage />, errorElement: <Broken /> },
-      { path: "/access-log", element: <AccessLogPage />, errorElement: <Broken /> },
-      { path: "/people", element: <PeoplePage />, errorElement: <Broken /> },
-      { path: "/ledger", element: <LedgerPage />, errorElement: <Broken /> },
-      { path: "/workers", element: <WorkersPage />, errorElement: <Broken /> },
-      { path: "/operations", element: <OperationsPage />, errorElement: <Broken /> },
+      page("/", () => import("./shelf/Shelf").then((one) => one.Shelf)),
+      page("/look-up", () => import("./shelf/ShelfLookUp").then((one) => one.ShelfLookUp)),
+      page("/collection", () => import("./collection/CollectionPage").then((one) => one.CollectionPage)),
+      page("/collection/duplicates", () => import("./duplicates/DuplicatesPage").then((one) => one.DuplicatesPage)),
+      page("/collection/names", () => import("./headings/NamesPage").then((one) => one.NamesPage)),
+      page("/collection/rules", () => import("./house/HousePage").then((one) => one.HousePage)),
+      page("/collection/reports", () => import("./reports/ReportsPage").then((one) => one.ReportsPage)),
+      page("/files", () => import("./files/FilesPage").then((one) => one.FilesPage)),
+      page("/files/sheet", () => import("./files/SheetPage").then((one) => one.SheetPage)),
+      page("/survey", () => import("./survey/SurveyPage").then((one) => one.SurveyPage)),
+      page("/fixity", () => import("./packages/FixityPage").then((one) => one.FixityPage)),
+      page("/profiles", () => import("./packages/ProfilesPage").then((one) => one.ProfilesPage)),
+      page("/account", () => import("./people/AccountPage").then((one) => one.AccountPage)),
+      page("/access-log", () => import("./people/AccessLogPage").then((one) => one.AccessLogPage)),
+      page("/people", () => import("./people/PeoplePage").then((one) => one.PeoplePage)),
+      page("/ledger", () => import("./ledger/LedgerPage").then((one) => one.LedgerPage)),
+      page("/workers", () => import("./workers/WorkersPage").then((one) => one.WorkersPage)),
+      page("/operations", () => import("./workers/OperationsPage").then((one) => one.OperationsPage)),
       {
-        path: "/dockets/:docketId",
-        element: <DocketDesk />,
-        errorElement: <Broken />,
+        ...page("/dockets/:docketId", () => import("./docket/DocketDesk").then((one) => one.DocketDesk)),
         children: [
           { index: true, element: <Navigate to="intake" replace /> },
-          { path: "intake", element: <IntakeStage /> },
-          { path: "transfer", element: <TransferStage /> },
-          { path: "disc", element: <DiscStage /> },
-          { path: "tracks", element: <TracksStage /> },
-          { path: "repair", element: <RepairStage /> },
-          { path: "sources", element: <SourcesStage /> },
-          { path: "describe", element: <DescribeStage /> },
-          { path: "artwork", element: <ArtworkStage /> },
-          { path: "seal", element: <SealStage /> },
+          page("intake", () => import("./docket/IntakeStage").then((one) => one.IntakeStage)),
+          page("transfer", () => import("./transfer/TransferStage").then((one) => one.TransferStage)),
+          page("disc", () => import("./disc/DiscStage").then((one) => one.DiscStage)),
+          page("tracks", () => import("./docket/TracksStage").then((one) => one.TracksStage)),
+          page("repair", () => import("./repair/RepairStage").then((one) => one.RepairStage)),
+          page("sources", () => import("./sources/SourcesStage").then((one) => one.SourcesStage)),
+          page("describe", () => import("./docket/DescribeStage").then((one) => one.DescribeStage)),
+          page("artwork", () => import("./docket/ArtworkStage").then((one) => one.ArtworkStage)),
+          page("seal", () => import("./docket/SealStage").then((one) => one.SealStage)),
         ],
       },
       { path: "*", element: <Nowhere /> },

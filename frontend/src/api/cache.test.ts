@@ -1,4 +1,4 @@
-import { QueryObserver } from "@tanstack/react-query";
+import { MutationObserver, onlineManager, QueryObserver } from "@tanstack/react-query";
 import { describe, expect, it, vi } from "vitest";
 
 import { Cache } from "./cache";
@@ -58,5 +58,16 @@ describe("Cache", () => {
     await new Promise((later) => setTimeout(later, 20));
     expect(queryFn).toHaveBeenCalledTimes(1);
     stop();
+  });
+
+  it("sends requests though the browser knows of no network: the server may be on this machine", async () => {
+    onlineManager.setOnline(false);
+    const cache = new Cache({ defaultOptions: { queries: { retry: false } } });
+    const read = vi.fn(() => Promise.resolve("shelf"));
+    const write = vi.fn(() => Promise.reject(new Error("the server does not answer")));
+    const failed = new MutationObserver(cache, { mutationFn: write }).mutate().catch(String);
+    expect(await cache.fetchQuery({ queryKey: ["shelf"], queryFn: read })).toBe("shelf");
+    expect(await failed).toContain("does not answer");
+    onlineManager.setOnline(true);
   });
 });

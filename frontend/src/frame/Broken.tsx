@@ -10,7 +10,11 @@ export function Broken() {
       <h1 className="mb-3 text-xl">This part of the page broke</h1>
       <Trouble error={error} />
       <p className="mt-4">
-        Nothing was lost: everything is kept on the server. Reload, or go{" "}
+        Nothing was lost: everything is kept on the server.{" "}
+        <button type="button" className="press" onClick={() => location.reload()}>
+          Reload
+        </button>{" "}
+        or go{" "}
         <Link to="/" className="text-primary underline">
           back to the shelf
         </Link>

@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { Suspense, useEffect, useState } from "react";
 import { Outlet } from "react-router";
 
 import { player } from "../player/player";
@@ -31,7 +31,9 @@ export function Frame() {
     <div className="grid h-full grid-cols-[220px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)_auto]">
       <Spine />
       <main className="min-h-0 min-w-0">
-        <Outlet />
+        <Suspense>
+          <Outlet />
+        </Suspense>
       </main>
       <div className="col-span-2">
         <Foot />

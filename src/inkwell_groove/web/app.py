@@ -7,13 +7,13 @@ from contextlib import asynccontextmanager
 
 from fastapi import Depends, FastAPI
 from fastapi.responses import FileResponse, HTMLResponse, Response
-from fastapi.staticfiles import StaticFiles
 
 from inkwell_groove import __version__
 from inkwell_groove.clock import WALL, Clock
 from inkwell_groove.store.disk import FreeBytes, free_bytes_of_disk
 from inkwell_groove.store.settings import Settings, settings
 from inkwell_groove.web import access, forwarding, once, problem_types, problems
+from inkwell_groove.web.assets import Assets
 from inkwell_groove.web.guard import Guard
 from inkwell_groove.web.headers import SecureHeaders
 from inkwell_groove.web.leaving import LeavingEndsStreams
@@ -121,7 +121,7 @@ def make_app(
 def _serve_frontend(app: FastAPI, chosen: Settings) -> None:
     index = chosen.frontend_root / "index.html"
     if (chosen.frontend_root / "assets").is_dir():
-        app.mount("/assets", StaticFiles(directory=chosen.frontend_root / "assets"), name="assets")
+        app.mount("/assets", Assets(directory=chosen.frontend_root / "assets"), name="assets")
 
     @app.get("/api/{rest:path}", include_in_schema=False)
     def nothing(rest: str) -> Response:
