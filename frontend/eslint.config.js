@@ -23,7 +23,7 @@ export default ts.config(
       "@typescript-eslint/no-non-null-assertion": "error",
       // A field that a press has just opened takes the focus: whoever pressed goes on typing.
       "jsx-a11y/no-autofocus": "off",
-      "jsx-a11y/label-has-associated-control": ["error", { depth: 4 }],
+      "jsx-a11y/label-has-associated-control": ["error", { depth: 4, controlComponents: ["NumberInput"] }],
     },
   },
   {

@@ -94,7 +94,7 @@ def repair(page: Page, address: str, view: str, target: Path) -> None:
     page.wait_for_timeout(1_500)
     if page.get_by_role("button", name="Scan for damage").count():
         page.get_by_role("button", name="Scan for damage").click()
-        page.get_by_role("button", name=re.compile("Mend with")).click(timeout=120_000)
+        page.get_by_role("button", name=re.compile("Repair at")).click(timeout=120_000)
         page.get_by_role("button", name="Sound", exact=True).click()
         page.get_by_label("Hum", exact=True).get_by_role("checkbox").check()
         page.get_by_label("Rumble", exact=True).get_by_role("checkbox").first.check()
@@ -114,7 +114,7 @@ def sources(page: Page, address: str, folder: Path) -> None:
     """WH-0012 looked up, its pressing chosen and reconciled."""
     page.goto(f"{address}/dockets/1/sources", wait_until="load")
     page.get_by_role("button", name="Look up by all that is known").click()
-    page.get_by_role("button", name="Ask anew").wait_for(timeout=60_000)
+    page.get_by_role("button", name="Ask again").wait_for(timeout=60_000)
     page.wait_for_timeout(500)
     page.screenshot(path=folder / "sources.png")
     page.get_by_role("button", name="Choose this pressing").click()

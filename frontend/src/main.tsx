@@ -15,11 +15,11 @@ import { RouterProvider } from "react-router/dom";
 import { Cache } from "./api/cache";
 import { Problem } from "./api/client";
 import { sessionQuery } from "./api/queries";
-import { applyTheme } from "./frame/theme";
+import { followTheme } from "./frame/theme";
 import { Gate } from "./people/Gate";
 import { loadAllPages, routes } from "./routes";
 
-applyTheme();
+followTheme();
 // A box that was ticked, or an answer that follows what was shown ahead of it, is on the page before the browser draws
 // again: by the timer that is usual here the old state came back for a moment, and a press in that moment was lost.
 notifyManager.setScheduler(queueMicrotask);

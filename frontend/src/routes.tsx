@@ -9,7 +9,7 @@ type Load = () => Promise<ComponentType>;
 const loads: Load[] = [];
 
 /** A page whose code is fetched when it is opened first, or when the browser has nothing else to do. */
-function page(path: string, load: Load): NonIndexRouteObject {
+function page(path: string, title: string, load: Load): NonIndexRouteObject {
   loads.push(load);
   const Page = lazy(async () => {
     try {
@@ -19,7 +19,7 @@ function page(path: string, load: Load): NonIndexRouteObject {
       throw new Problem(`this page could not be loaded: ${why}`, null, "Reload it");
     }
   });
-  return { path, element: <Page />, errorElement: <Broken /> };
+  return { path, element: <Page />, errorElement: <Broken />, handle: title };
 }
 
 /** Fetch the code of all pages: to go to one then asks nothing of the server. */
@@ -31,37 +31,41 @@ export const routes: RouteObject[] = [
     element: <Frame />,
     errorElement: <Broken />,
     children: [
-      page("/", () => import("./shelf/Shelf").then((one) => one.Shelf)),
-      page("/look-up", () => import("./shelf/ShelfLookUp").then((one) => one.ShelfLookUp)),
-      page("/collection", () => import("./collection/CollectionPage").then((one) => one.CollectionPage)),
-      page("/collection/duplicates", () => import("./duplicates/DuplicatesPage").then((one) => one.DuplicatesPage)),
-      page("/collection/names", () => import("./headings/NamesPage").then((one) => one.NamesPage)),
-      page("/collection/rules", () => import("./house/HousePage").then((one) => one.HousePage)),
-      page("/collection/reports", () => import("./reports/ReportsPage").then((one) => one.ReportsPage)),
-      page("/files", () => import("./files/FilesPage").then((one) => one.FilesPage)),
-      page("/files/sheet", () => import("./files/SheetPage").then((one) => one.SheetPage)),
-      page("/survey", () => import("./survey/SurveyPage").then((one) => one.SurveyPage)),
-      page("/fixity", () => import("./packages/FixityPage").then((one) => one.FixityPage)),
-      page("/profiles", () => import("./packages/ProfilesPage").then((one) => one.ProfilesPage)),
-      page("/account", () => import("./people/AccountPage").then((one) => one.AccountPage)),
-      page("/access-log", () => import("./people/AccessLogPage").then((one) => one.AccessLogPage)),
-      page("/people", () => import("./people/PeoplePage").then((one) => one.PeoplePage)),
-      page("/ledger", () => import("./ledger/LedgerPage").then((one) => one.LedgerPage)),
-      page("/workers", () => import("./workers/WorkersPage").then((one) => one.WorkersPage)),
-      page("/operations", () => import("./workers/OperationsPage").then((one) => one.OperationsPage)),
+      page("/", "Shelf", () => import("./shelf/Shelf").then((one) => one.Shelf)),
+      page("/look-up", "Look up undescribed dockets", () =>
+        import("./shelf/ShelfLookUp").then((one) => one.ShelfLookUp),
+      ),
+      page("/collection", "Collection", () => import("./collection/CollectionPage").then((one) => one.CollectionPage)),
+      page("/collection/duplicates", "Duplicates", () =>
+        import("./duplicates/DuplicatesPage").then((one) => one.DuplicatesPage),
+      ),
+      page("/collection/names", "Names", () => import("./headings/NamesPage").then((one) => one.NamesPage)),
+      page("/collection/rules", "House rules", () => import("./house/HousePage").then((one) => one.HousePage)),
+      page("/collection/reports", "Reports", () => import("./reports/ReportsPage").then((one) => one.ReportsPage)),
+      page("/files", "Files", () => import("./files/FilesPage").then((one) => one.FilesPage)),
+      page("/files/sheet", "Sheet", () => import("./files/SheetPage").then((one) => one.SheetPage)),
+      page("/survey", "Survey", () => import("./survey/SurveyPage").then((one) => one.SurveyPage)),
+      page("/fixity", "Fixity", () => import("./packages/FixityPage").then((one) => one.FixityPage)),
+      page("/profiles", "Sealing profiles", () => import("./packages/ProfilesPage").then((one) => one.ProfilesPage)),
+      page("/account", "Your account", () => import("./people/AccountPage").then((one) => one.AccountPage)),
+      page("/access-log", "Access log", () => import("./people/AccessLogPage").then((one) => one.AccessLogPage)),
+      page("/people", "People", () => import("./people/PeoplePage").then((one) => one.PeoplePage)),
+      page("/ledger", "Ledger", () => import("./ledger/LedgerPage").then((one) => one.LedgerPage)),
+      page("/workers", "Workers", () => import("./workers/WorkersPage").then((one) => one.WorkersPage)),
+      page("/operations", "Operations", () => import("./workers/OperationsPage").then((one) => one.OperationsPage)),
       {
-        ...page("/dockets/:docketId", () => import("./docket/DocketDesk").then((one) => one.DocketDesk)),
+        ...page("/dockets/:docketId", "Docket", () => import("./docket/DocketDesk").then((one) => one.DocketDesk)),
         children: [
           { index: true, element: <Navigate to="intake" replace /> },
-          page("intake", () => import("./docket/IntakeStage").then((one) => one.IntakeStage)),
-          page("transfer", () => import("./transfer/TransferStage").then((one) => one.TransferStage)),
-          page("disc", () => import("./disc/DiscStage").then((one) => one.DiscStage)),
-          page("tracks", () => import("./docket/TracksStage").then((one) => one.TracksStage)),
-          page("repair", () => import("./repair/RepairStage").then((one) => one.RepairStage)),
-          page("sources", () => import("./sources/SourcesStage").then((one) => one.SourcesStage)),
-          page("describe", () => import("./docket/DescribeStage").then((one) => one.DescribeStage)),
-          page("artwork", () => import("./docket/ArtworkStage").then((one) => one.ArtworkStage)),
-          page("seal", () => import("./docket/SealStage").then((one) => one.SealStage)),
+          page("intake", "Intake", () => import("./docket/IntakeStage").then((one) => one.IntakeStage)),
+          page("transfer", "Transfer", () => import("./transfer/TransferStage").then((one) => one.TransferStage)),
+          page("disc", "Disc", () => import("./disc/DiscStage").then((one) => one.DiscStage)),
+          page("tracks", "Tracks", () => import("./docket/TracksStage").then((one) => one.TracksStage)),
+          page("repair", "Repair", () => import("./repair/RepairStage").then((one) => one.RepairStage)),
+          page("sources", "Sources", () => import("./sources/SourcesStage").then((one) => one.SourcesStage)),
+          page("describe", "Describe", () => import("./docket/DescribeStage").then((one) => one.DescribeStage)),
+          page("artwork", "Artwork", () => import("./docket/ArtworkStage").then((one) => one.ArtworkStage)),
+          page("seal", "Seal", () => import("./docket/SealStage").then((one) => one.SealStage)),
         ],
       },
       { path: "*", element: <Nowhere /> },

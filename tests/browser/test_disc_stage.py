@@ -44,7 +44,7 @@ class DiscSide:
         expect(cell).to_be_visible()
 
     def expect_worth(self, words: str) -> None:
-        margin = self.page.get_by_role("complementary", name="Margin")
+        margin = self.page.get_by_role("complementary", name="Side panel")
         expect(margin.get_by_text(words, exact=True)).to_be_visible()
 
 
@@ -69,7 +69,7 @@ def test_a_disc_with_a_hidden_opening_and_a_bad_track_is_wiped_read_again_and_se
 
     # It was ejected: it is wiped, put in again, and only the bad track is read.
     side.drive("Disc drive 1").get_by_role("combobox").select_option(value="D-1")
-    side.drive("Disc drive 1").get_by_role("button", name="Wipe it").click()
+    side.drive("Disc drive 1").get_by_role("button", name="Disc was cleaned").click()
     side.put_in("D-1")
     side.press("Mark 1 track not proven")
     side.press("Read track 2 again")
@@ -119,7 +119,7 @@ def test_tracks_are_chosen_gaps_go_elsewhere_and_the_log_is_there(page: Page, ho
     expect(page.get_by_text("sample for sample")).to_be_visible()
     log = page.request.get(f"{house.address}{page.get_by_role('link', name='Reading log').get_attribute('href')}")
     assert log.text().startswith("Reading log of a compact disc") and "Section 2" in log.text()
-    side.press("Tell the witness register")
+    side.press("Submit to the register")
     expect(page.get_by_text("The witness register was told.")).to_be_visible()
     side.track(1).get_by_role("button", name="Hear track 01").click()
     expect(page.get_by_role("contentinfo")).to_contain_text("track 1")
@@ -147,7 +147,7 @@ def test_the_disc_stage_says_no_to_what_cannot_be(page: Page, house: Server) -> 
     page.get_by_label("Offset in samples").fill("9000")
     expect(page.get_by_text("A whole number from −2939 to 2939.")).to_be_visible()
     page.get_by_label("Offset in samples").fill("-613")
-    side.press("Say it")
+    side.press("Set")
     expect(side.drive("Disc drive 2").or_(side.drive("Disc drive 1")).filter(has_text="−613")).to_contain_text(
         "said by the archivist"
     )

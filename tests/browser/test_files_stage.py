@@ -104,7 +104,7 @@ def test_the_messy_folder_is_put_right_and_taken_back_after_a_restart(page: Page
         "Capitals and small letters",
     ):
         page.get_by_label("Add a step").select_option(step)
-    margin = page.get_by_role("complementary", name="Margin")
+    margin = page.get_by_role("complementary", name="Side panel")
     for field in ("Artist", "Album"):
         margin.get_by_role("checkbox", name=field, exact=True).check()
     page.get_by_label("Name of the rule").fill("ripped files")
@@ -191,7 +191,7 @@ def test_cells_are_edited_filled_pasted_undone_and_remembered(page: Page, house:
     sheet.find("year < soon")
     expect(page.get_by_role("alert")).to_have_text("'soon' is no number.")
     sheet.find("")
-    sheet.pane("Write").press("Give all of it up")
+    sheet.pane("Write").press("Discard all changes")
     expect(page.get_by_text("✓ every file is as the sheet shows it")).to_be_visible()
 
 
@@ -236,7 +236,7 @@ def test_pictures_are_cut_put_in_and_carried_out_by_the_houses_rule(page: Page, 
     expect(page.get_by_text("600 x 400, of it 400 x 400")).to_be_visible()
     sheet.press("Put it in")
     expect(sheet.cell(7, "art")).to_have_text("400 x 400")
-    sheet.press(re.compile("^Carry it out for 8 files"))
+    sheet.press(re.compile("^Apply to 8 files"))
     expect(page.get_by_text("✓ Every file here is as the house wants it.")).to_be_visible()
     sheet.cell(0, "title").click()
     sheet.pane("File")

@@ -60,3 +60,17 @@ def test_a_page_whose_script_is_gone_says_so_and_is_had_by_loading_anew(browser:
         page.unroute(gone, refuse)
         page.get_by_role("button", name="Reload").click()
         expect(page.get_by_role("heading", name="Ledger")).to_be_visible()
+
+
+def test_the_title_says_where_one_is(page: Page, server: Server) -> None:
+    desk = Desk(page, server).go("/")
+    expect(page).to_have_title("Shelf · Inkwell Groove")
+    page.get_by_role("link", name="Ledger").click()
+    expect(page).to_have_title("Ledger · Inkwell Groove")
+    docket = server.open_docket("TITLE-1")
+    desk.go(f"/dockets/{docket['id']}/intake")
+    expect(page).to_have_title("TITLE-1 · Intake · Inkwell Groove")
+    desk.stage("Seal")
+    expect(page).to_have_title("TITLE-1 · Seal · Inkwell Groove")
+    desk.go("/nowhere/at/all")
+    expect(page).to_have_title("Inkwell Groove")

@@ -52,7 +52,7 @@ def test_a_profile_is_made_chosen_and_sealed_by(page: Page, server: Server, dock
 
     desk.go(f"/dockets/{docket_id}/seal")
     page.get_by_label("Sealing profile").select_option("Reading room")
-    expect(page.get_by_role("complementary", name="Margin")).to_contain_text("one file of it all · MP3 128")
+    expect(page.get_by_role("complementary", name="Side panel")).to_contain_text("one file of it all · MP3 128")
     page.get_by_role("button", name="Seal", exact=True).click()
     expect(page.get_by_role("cell", name="identical")).to_have_count(3)
     expect(page.get_by_text(re.compile(r"^All \d+ files last verified"))).to_be_visible()
@@ -91,7 +91,7 @@ def test_damage_is_shown_where_it_lies(page: Page, server: Server, docket_id: in
     expect(row).to_contain_text("not as it was sealed: 1 file")
     row.get_by_role("button", name="not as it was sealed").click()
     expect(page.get_by_text(re.compile("damaged in frame "))).to_be_visible()
-    expect(page.get_by_role("complementary", name="Margin")).to_contain_text("verified")
+    expect(page.get_by_role("complementary", name="Side panel")).to_contain_text("verified")
     expect(row.get_by_role("button", name="Restore")).to_have_count(0)
 
 
@@ -121,7 +121,7 @@ def test_a_package_becomes_a_disc_again_and_its_docket_goes_to_another_house(
     with page.expect_download() as download:
         page.get_by_role("link", name="The docket as one ZIP").click()
     Desk(page, server).go("/")
-    page.get_by_role("button", name="Take one in").click()
+    page.get_by_role("button", name="Import docket").click()
     page.get_by_label("The ZIP of a docket").set_input_files(download.value.path())
     page.get_by_role("button", name="Take it in").click()
     expect(page.get_by_role("form", name="Take in a docket").get_by_role("alert")).to_contain_text(

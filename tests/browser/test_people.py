@@ -73,7 +73,7 @@ def test_a_keeper_makes_accounts_and_each_does_what_they_may(page: Page, guarded
     expect(page.get_by_role("alert")).to_contain_text("Name or password are not right")
     sign_in(page, PEOPLE["keeper"])
     expect(page.get_by_role("heading", name="People")).to_be_visible()
-    form = page.get_by_role("complementary", name="Margin")
+    form = page.get_by_role("complementary", name="Side panel")
     for role in ("reader", "archivist"):
         form.get_by_label("Name, as the ledger writes it").fill(PEOPLE[role])
         form.get_by_label("Password").fill(PASSWORD)

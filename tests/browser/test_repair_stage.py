@@ -73,7 +73,7 @@ def test_a_side_is_scanned_mended_heard_and_sealed_and_the_log_tells_it(
     assert restoration(server, docket)["clicks"] is None, "the scan changes nothing"
 
     # The least amount is accepted as it is proposed.
-    page.get_by_role("button", name=re.compile("Mend with")).click()
+    page.get_by_role("button", name=re.compile("Repair at")).click()
     desk.expect_evidence("damage mended, amount")
     expect(page.get_by_test_id("would-mend")).to_have_text(re.compile(r"^\d+ repairs$"))
     wait_for(lambda: listed(page) > 50, page)
@@ -117,7 +117,7 @@ def test_a_side_is_scanned_mended_heard_and_sealed_and_the_log_tells_it(
     with page.expect_response(lambda answer: "listen=taken%20away" in answer.url) as answered:
         page.keyboard.press("3")
     assert answered.value.status == 200
-    expect(page.get_by_role("button", name="only what was taken away")).to_have_attribute("aria-pressed", "true")
+    expect(page.get_by_role("button", name="removed sound")).to_have_attribute("aria-pressed", "true")
     position = page.get_by_test_id("position")
     before = position.text_content()
     loudspeaker.go_on(0.5)

@@ -35,7 +35,7 @@ class Sources:
         self.page.get_by_role("button", name=re.compile("^Look (this )?up")).click()
 
     def until_done(self) -> None:
-        expect(self.page.get_by_role("button", name="Ask anew")).to_be_visible()
+        expect(self.page.get_by_role("button", name="Ask again")).to_be_visible()
 
     @property
     def pressings(self) -> Locator:
@@ -43,7 +43,7 @@ class Sources:
 
     @property
     def margin(self) -> Locator:
-        return self.page.get_by_role("complementary", name="Margin")
+        return self.page.get_by_role("complementary", name="Side panel")
 
     def choose(self) -> None:
         self.margin.get_by_role("button", name="Choose this pressing").click()
@@ -197,7 +197,7 @@ def test_the_whole_shelf_is_looked_up_and_the_sure_ones_are_chosen(page: Page, l
         change = {"release": {**said, "album_artist": "Marrowby Silver Band" if label else ""}}
         library.api.patch(f"/dockets/{docket_id}/description", json=change).raise_for_status()
     Desk(page, library).go("/")
-    page.get_by_role("link", name="Look up the shelf").click()
+    page.get_by_role("link", name="Look up undescribed dockets").click()
     page.get_by_role("button", name="Look up all of them").click()
     sure = page.get_by_role("region", name="Sure")
     expect(sure).to_contain_text("B-10")

@@ -169,8 +169,21 @@ def test_the_question_mark_shows_the_keys(page: Page, desk: Desk) -> None:
 
 
 def test_both_themes_are_kept_over_a_reload(page: Page, desk: Desk) -> None:
-    page.get_by_role("button", name="By lamplight").click()
+    page.get_by_role("button", name="Dark theme").click()
     page.reload()
     expect(page.locator("html")).to_have_attribute("data-theme", "lamplight")
-    page.get_by_role("button", name="On paper").click()
+    page.get_by_role("button", name="Light theme").click()
     expect(page.locator("html")).to_have_attribute("data-theme", "paper")
+
+
+def test_the_system_decides_about_the_theme_until_somebody_chooses(page: Page, desk: Desk) -> None:
+    theme = page.locator("html")
+    page.emulate_media(color_scheme="dark")
+    expect(theme).to_have_attribute("data-theme", "lamplight")
+    expect(page.get_by_role("button", name="Light theme")).to_be_visible()
+    page.emulate_media(color_scheme="light")
+    expect(theme).to_have_attribute("data-theme", "paper")
+    page.get_by_role("button", name="Dark theme").click()
+    page.emulate_media(color_scheme="light")
+    page.reload()
+    expect(theme).to_have_attribute("data-theme", "lamplight")

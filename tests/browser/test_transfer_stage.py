@@ -207,7 +207,7 @@ def test_takes_are_compared_and_one_of_them_counts(page: Page, decks: Server) ->
     deck.press("Compare")
     takes = page.get_by_role("region", name="Takes of side A")
     expect(takes.get_by_text(re.compile(r"(qually loud|dB (louder|softer)).* where they differ"))).to_be_visible()
-    takes.get_by_role("button", name="let it count").click()
+    takes.get_by_role("button", name="Use this take").click()
     expect(takes.get_by_text("(counts)")).to_be_visible()
     takes.get_by_role("button", name=re.compile("Join them")).click()
     expect(page.get_by_role("region", name="Sides")).to_contain_text("3 takes, one chosen")
@@ -237,7 +237,7 @@ def test_a_carrier_is_said_of_and_a_docket_opened_by_its_number(page: Page, deck
 def test_a_chain_is_said_once_and_named_on_the_take(page: Page, decks: Server) -> None:
     docket_id = decks.open_docket("DECK-6")["id"]
     deck = DeckSide(page, decks, docket_id)
-    page.get_by_role("button", name="Say a new one", exact=True).click()
+    page.get_by_role("button", name="New chain", exact=True).click()
     group = page.get_by_role("group", name="A new chain")
     group.get_by_label("Name").fill("Deck by the window")
     group.get_by_label("Stylus").fill("elliptical")

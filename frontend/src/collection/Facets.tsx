@@ -47,19 +47,21 @@ export function Facets({
         return (
           <fieldset key={facet} className="mt-4">
             <legend className="margin-heading">{LABELS[facet]}</legend>
-            {counts.slice(0, MOST).map(([value, count]) => (
-              <label key={value} className="flex items-baseline gap-2">
-                <input
-                  type="checkbox"
-                  checked={chosen.includes(value)}
-                  onChange={() => onChange(toggled(params, facet, value))}
-                />
-                <span className="min-w-0 flex-1 truncate">
-                  {(facet === "kind" ? KINDS[value] : value) || "not said"}
-                </span>
-                <span className="figure quiet">{count.toLocaleString("en-GB")}</span>
-              </label>
-            ))}
+            {counts
+              .filter(([value], place) => place < MOST || chosen.includes(value))
+              .map(([value, count]) => (
+                <label key={value} className="flex items-baseline gap-2">
+                  <input
+                    type="checkbox"
+                    checked={chosen.includes(value)}
+                    onChange={() => onChange(toggled(params, facet, value))}
+                  />
+                  <span className="min-w-0 flex-1 truncate">
+                    {(facet === "kind" ? KINDS[value] : value) || "not said"}
+                  </span>
+                  <span className="figure quiet">{count.toLocaleString("en-GB")}</span>
+                </label>
+              ))}
           </fieldset>
         );
       })}

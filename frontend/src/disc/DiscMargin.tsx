@@ -2,11 +2,14 @@ import { clsx } from "clsx";
 import { type FormEvent, useState } from "react";
 
 import type { Disc, Drive } from "../api/client";
+import { boundsInWords, numberIn } from "../ui/numbers";
 import { moment, percent } from "../words/figures";
 import { sentence } from "../words/Trouble";
 import { offsetWords, signed } from "./DriveRows";
 import { frameClock } from "./stripLayout";
 import type { DiscDoing } from "./useDisc";
+
+const OFFSETS = { min: -2939, max: 2939, whole: true };
 
 const GAPS: Record<Disc["layout"], string> = {
   kept: "with the track before",
@@ -148,7 +151,7 @@ function Readings({ disc, doing }: { disc: Disc; doing: DiscDoing }) {
       )}
       {last && !last.told && (
         <button type="button" className="press mt-2" onClick={() => doing.tell.mutate(last.id)}>
-          Tell the witness register
+          Submit to the register
         </button>
       )}
       {last?.told && <p className="mt-2 text-accent">The witness register was told.</p>}
@@ -158,11 +161,11 @@ function Readings({ disc, doing }: { disc: Disc; doing: DiscDoing }) {
 
 function OffsetForm({ drive, doing }: { drive: Drive; doing: DiscDoing }) {
   const [typed, setTyped] = useState("");
-  const offset = Number(typed.replace("−", "-"));
-  const fits = typed.trim() !== "" && Number.isInteger(offset) && Math.abs(offset) <= 2939;
+  const offset = numberIn(typed, OFFSETS);
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    if (fits) doing.sayOffset.mutate({ drive: drive.id, offset_samples: offset }, { onSuccess: () => setTyped("") });
+    if (offset !== null)
+      doing.sayOffset.mutate({ drive: drive.id, offset_samples: offset }, { onSuccess: () => setTyped("") });
   };
   return (
     <form onSubmit={submit}>
@@ -184,11 +187,11 @@ function OffsetForm({ drive, doing }: { drive: Drive; doing: DiscDoing }) {
           value={typed}
           onChange={(event) => setTyped(event.target.value)}
         />
-        <button type="submit" className="press" disabled={!fits}>
-          Say it
+        <button type="submit" className="press" disabled={offset === null}>
+          Set
         </button>
       </span>
-      {typed && !fits && <p className="text-error">A whole number from −2939 to 2939.</p>}
+      {typed && offset === null && <p className="text-error">{boundsInWords(OFFSETS)}.</p>}
     </form>
   );
 }

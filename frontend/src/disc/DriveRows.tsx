@@ -123,7 +123,7 @@ function Row({
           <>
             {disc && !disc.wiped && !drive.is_image && (
               <button type="button" className="press !py-0.5 mr-2" onClick={() => doing.wipe.mutate(disc)}>
-                Wipe it
+                Disc was cleaned
               </button>
             )}
             <button

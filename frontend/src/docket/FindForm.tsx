@@ -5,6 +5,7 @@ import type { FoundTracks, Knowledge, PlanView } from "../api/client";
 import { trackPreviewQuery } from "../api/queries";
 import { plural, readClock, shortClock } from "../words/figures";
 import type { usePlanEditing } from "./usePlanEditing";
+import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   sideId: number;
@@ -35,7 +36,7 @@ const SLIDERS: readonly [keyof Settings, string, number, number, number, string]
 export function FindForm({ sideId, plan, carrierFormat, editing, onTry }: Props) {
   const stated = plan.plan.found.catalogue_s;
   const [known, setKnown] = useState<Known>(stated.length ? "durations" : "count");
-  const [count, setCount] = useState("");
+  const [count, setCount] = useState<number | null>(null);
   const [text, setText] = useState(() => stated.map((value) => (value === null ? "-" : shortClock(value))).join("\n"));
   const [settings, setSettings] = useState<Settings>(
     USUAL[carrierFormat] ?? { min_gap_s: 0.5, min_track_s: 10, sensitivity: 1 },
@@ -48,7 +49,7 @@ export function FindForm({ sideId, plan, carrierFormat, editing, onTry }: Props)
   const knowledge: Knowledge = {
     keep,
     settings: known === "nothing" ? settings : usual,
-    count: known === "count" && count ? Number(count) : null,
+    count: known === "count" ? count : null,
     durations_s: known === "durations" && durations.length ? durations : null,
   };
   const tried = useQuery({
@@ -99,15 +100,16 @@ export function FindForm({ sideId, plan, carrierFormat, editing, onTry }: Props)
       )}
       {known === "count" && (
         <label className="flex items-center gap-2">
-          <input
-            type="number"
-            min={1}
-            max={99}
-            aria-label="Tracks on the sleeve"
+          <NumberInput
+            label="Tracks on the sleeve"
             placeholder={String(plan.plan.tracks?.length || "any")}
             className="figure w-16 border border-base-300 bg-base-100 px-2 py-1"
+            optional
+            min={1}
+            max={99}
+            whole
             value={count}
-            onChange={(event) => setCount(event.target.value)}
+            onChange={setCount}
           />
           tracks on this side
         </label>

@@ -1,9 +1,9 @@
 import type { Plan, PlanView } from "../api/client";
 import { type Join, joinName, type Part, reasons, standing } from "../waveform/joins";
 import { chance, clock } from "../words/figures";
-import { useInPlace } from "../words/useInPlace";
 import { UndoRedo } from "./UndoRedo";
 import type { usePlanEditing } from "./usePlanEditing";
+import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   plan: PlanView;
@@ -103,7 +103,7 @@ export function JoinsMargin(props: Props) {
           </div>
           <label className="mt-2 flex items-center gap-2">
             <input type="checkbox" checked={props.carry} onChange={({ target }) => props.onCarry(target.checked)} />
-            Carry the rest, as far as none is signed off
+            Move later joins too, as far as none is signed off
           </label>
           <div className="mt-2 flex flex-wrap gap-1.5">
             <button type="button" className="press press-main" onClick={props.onSign}>
@@ -115,7 +115,7 @@ export function JoinsMargin(props: Props) {
               disabled={!!join.signedBy}
               onClick={() => props.onSnap("quietest moment")}
             >
-              Quietest
+              Snap to quietest
             </button>
             <button
               type="button"
@@ -123,7 +123,7 @@ export function JoinsMargin(props: Props) {
               disabled={!!join.signedBy}
               onClick={() => props.onSnap("zero crossing")}
             >
-              Zero
+              Snap to zero crossing
             </button>
             {join.before && join.after && (
               <button
@@ -132,7 +132,7 @@ export function JoinsMargin(props: Props) {
                 disabled={!!join.signedBy || join.before.end_sample === join.after.start_sample}
                 onClick={props.onCloseUp}
               >
-                Close up
+                Remove gap
               </button>
             )}
           </div>
@@ -177,7 +177,7 @@ function Margins({ plan, rateHz, editing }: Pick<Props, "plan" | "rateHz" | "edi
     value !== now[name] && editing.edit.mutate({ edit: { op: "set margins", ...now, [name]: value } });
   return (
     <>
-      <h2 className="margin-heading">Around every cut</h2>
+      <h2 className="margin-heading">Padding and fades</h2>
       <label className="mb-1.5 flex items-center gap-2">
         Gaps
         <select
@@ -213,20 +213,15 @@ function Margins({ plan, rateHz, editing }: Pick<Props, "plan" | "rateHz" | "edi
 }
 
 function Milliseconds({ label, value, onSet }: { label: string; value: number; onSet: (value: number) => void }) {
-  const field = useInPlace({
-    onKeep: (typed) => {
-      onSet(Math.max(0, Math.round(Number(typed) || 0)));
-      field.clear();
-    },
-  });
   return (
     <label className="mb-1 flex items-center gap-2">
       <span className="flex-1">{label}</span>
-      <input
+      <NumberInput
         className="figure w-16 border border-base-300 bg-base-100 px-1.5 py-0.5 text-right"
-        inputMode="numeric"
-        value={field.typed ?? String(value)}
-        {...field.events}
+        unit="ms"
+        min={0}
+        value={value}
+        onSave={(typed) => onSet(Math.round(typed))}
       />
       <span className="quiet">ms</span>
     </label>

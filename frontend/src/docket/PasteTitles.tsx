@@ -46,7 +46,7 @@ export function PasteTitles(props: {
           Put them in
         </button>
         <button type="button" className="press" onClick={props.onCancel}>
-          Leave it
+          Cancel
         </button>
       </div>
       {accept.error && <Trouble error={accept.error} />}

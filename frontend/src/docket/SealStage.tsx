@@ -73,7 +73,7 @@ function SealPanel({ docket }: { docket: Docket }) {
           disabled={disabled}
           onClick={() => seal.mutate(isWhatItIs)}
         >
-          {!again ? "Seal" : isWhatItIs ? "Seal all anew" : "Seal again"}
+          {!again ? "Seal" : isWhatItIs ? "Rebuild everything" : "Seal again"}
         </button>
         {busy ? (
           <span className="flex items-center gap-3">

@@ -140,7 +140,7 @@ export function SideWork({ docket, side, take, plan: planView, title, source, lo
     { label: "Previous edge", keys: [","], perform: () => step(-1), repeats: true },
     { label: "Next edge", keys: ["."], perform: () => step(1), repeats: true },
     ...nudgeCommands(nudge, !chosen),
-    { label: "Carry the rest along while held", keys: ["R"], perform: () => undefined },
+    { label: "Move later joins too while held", keys: ["R"], perform: () => undefined },
     { label: "Sign off and go to the next", keys: ["Enter"], perform: sign, disabled: !chosen },
     { label: "To the quietest moment near", keys: ["Q"], perform: () => snap("quietest moment"), disabled: !chosen },
     { label: "Add a join at the cursor", keys: ["J"], perform: addJoin, disabled: cursor === null },

@@ -95,7 +95,7 @@ export function TracksMargin(props: Props) {
               disabled={chosen.locked}
               onClick={() => props.onSnap("quietest moment")}
             >
-              Quietest
+              Snap to quietest
             </button>
             <button
               type="button"
@@ -103,7 +103,7 @@ export function TracksMargin(props: Props) {
               disabled={chosen.locked}
               onClick={() => props.onSnap("zero crossing")}
             >
-              Zero
+              Snap to zero crossing
             </button>
             <button type="button" className="press" disabled={chosen.locked} onClick={props.onRemove}>
               {chosen.index === 0 && chosen.kind === "start" ? "Remove track" : "Remove join"}

@@ -67,7 +67,7 @@ export function DuplicatesPage() {
                 disabled={runs("listen to files") || listen.isPending}
                 onClick={() => listen.mutate()}
               >
-                {runs("listen to files") ? "Being listened to; see the foot" : "Listen to them"}
+                {runs("listen to files") ? "Being listened to; see the status bar" : "Listen to them"}
               </button>
             </>
           )}

@@ -8,6 +8,7 @@ import { plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { meantWords } from "./asking";
 import { CropView } from "./CropView";
+import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   rows: readonly Row[];
@@ -84,28 +85,26 @@ export function ArtPane({ rows, ticked, bundles, onTick }: Props) {
           </label>
           <label className="flex items-center justify-between gap-2">
             at most, pixels
-            <input
-              type="number"
-              aria-label="At most, pixels"
+            <NumberInput
+              label="At most, pixels"
               className={`${FIELD} figure w-20`}
-              key={`px ${rule.most_px}`}
-              defaultValue={rule.most_px}
-              onBlur={(event) =>
-                Number(event.target.value) !== rule.most_px && set({ most_px: Number(event.target.value) })
-              }
+              min={200}
+              max={10_000}
+              whole
+              value={rule.most_px}
+              onSave={(most_px) => set({ most_px })}
             />
           </label>
           <label className="flex items-center justify-between gap-2">
             at most, kB
-            <input
-              type="number"
-              aria-label="At most, kB"
+            <NumberInput
+              label="At most, kB"
               className={`${FIELD} figure w-20`}
-              key={`kb ${rule.most_kb}`}
-              defaultValue={rule.most_kb}
-              onBlur={(event) =>
-                Number(event.target.value) !== rule.most_kb && set({ most_kb: Number(event.target.value) })
-              }
+              min={20}
+              max={20_000}
+              whole
+              value={rule.most_kb}
+              onSave={(most_kb) => set({ most_kb })}
             />
           </label>
           <label className="flex items-center gap-1.5">
@@ -141,7 +140,7 @@ export function ArtPane({ rows, ticked, bundles, onTick }: Props) {
                 disabled={mine.length === 0 || carry.isPending}
                 onClick={() => carry.mutate(mine)}
               >
-                Carry it out for {plural(mine.length, "file")}
+                Apply to {plural(mine.length, "file")}
               </button>
               <button type="button" className="mt-1.5 text-primary" onClick={() => onTick(new Set(broken))}>
                 Tick those that break it

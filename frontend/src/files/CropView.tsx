@@ -136,7 +136,7 @@ export function CropView({ file, onUse, onLeave }: { file: Blob; onUse: (made: B
           Put it in
         </button>
         <button type="button" className="press" onClick={onLeave}>
-          Leave it
+          Cancel
         </button>
       </div>
     </div>

@@ -39,7 +39,7 @@ function HouseRule() {
             disabled={carry.isPending}
             onClick={() => carry.mutate(broken)}
           >
-            Carry it out for {plural(broken.length, "file")}
+            Apply to {plural(broken.length, "file")}
           </button>
           <p className="quiet mt-1 text-[12px]">
             It is declared with the other{" "}

@@ -7,6 +7,7 @@ import { Trouble } from "../words/Trouble";
 import { useSaveSeen } from "../words/useSaveSeen";
 import { meantWords, useAsking } from "./asking";
 import type { SheetState } from "./useSheet";
+import { NumberInput } from "../ui/NumberInput";
 
 const START: Naming = {
   name: "",
@@ -95,14 +96,14 @@ export function NamesPane({ rows, ticked, state }: { rows: readonly Row[]; ticke
       <div className="mt-1.5 flex items-center gap-3">
         <label className="flex items-center gap-1">
           at most{" "}
-          <input
-            type="number"
+          <NumberInput
+            label="Longest name"
+            className="figure w-14 border border-base-300 bg-base-100 px-1"
             min={10}
             max={250}
-            aria-label="Longest name"
-            className="figure w-14 border border-base-300 bg-base-100 px-1"
+            whole
             value={naming.most_characters}
-            onChange={(event) => setNaming({ ...naming, most_characters: Number(event.target.value) })}
+            onChange={(most_characters) => setNaming({ ...naming, most_characters })}
           />
         </label>
         <label className="flex items-center gap-1">

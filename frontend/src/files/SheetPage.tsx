@@ -231,7 +231,7 @@ function Sheet({ bundles }: { bundles: number[] }) {
               </>
             )}
             <button type="button" className="press" onClick={() => state.setProposed(null)}>
-              {state.proposed.changes.length ? "Leave it" : "Good"}
+              {state.proposed.changes.length ? "Cancel" : "Close"}
             </button>
           </div>
         )}

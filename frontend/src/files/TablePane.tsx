@@ -8,6 +8,7 @@ import { meantWords, useAsking } from "./asking";
 import type { Columns } from "./columns";
 import { PATH, SILENCE } from "./rows";
 import type { SheetState } from "./useSheet";
+import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   rows: readonly Row[];
@@ -53,13 +54,13 @@ export function TablePane({ rows, ticked, bundles, columns, state }: Props) {
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
         <label className="flex items-center gap-1">
           from{" "}
-          <input
-            type="number"
-            min={0}
-            aria-label="First number"
+          <NumberInput
+            label="First number"
             className="figure w-14 border border-base-300 bg-base-100 px-1"
+            min={0}
+            whole
             value={start}
-            onChange={(event) => setStart(Math.max(0, Number(event.target.value)))}
+            onChange={setStart}
           />
         </label>
         <label className="flex items-center gap-1">

@@ -87,7 +87,7 @@ export function WritePane({ changed, fields, bundles, state }: Props) {
             Write {plural(changed.length, "file")}
           </button>
           <button type="button" className="mt-2 text-primary" onClick={() => giveUp.mutate()}>
-            Give all of it up
+            Discard all changes
           </button>
           <p className="quiet mt-2 text-[12px]">
             The sound is compared before and after, and one press takes all of it back, byte for byte, also later.

@@ -20,7 +20,7 @@ export function Desk({ title, children, margin }: { title: ReactNode; children: 
               type="button"
               className="ml-auto text-primary"
               onClick={fold}
-              aria-label={folded ? "Unfold the margin" : "Fold the margin away"}
+              aria-label={folded ? "Show side panel" : "Hide side panel"}
             >
               {folded ? <PanelRightOpen size={17} aria-hidden /> : <PanelRightClose size={17} aria-hidden />}
             </button>
@@ -30,7 +30,7 @@ export function Desk({ title, children, margin }: { title: ReactNode; children: 
       </section>
       {margin && !folded && (
         <aside
-          aria-label="Margin"
+          aria-label="Side panel"
           className="w-[280px] shrink-0 overflow-auto border-l border-base-300 bg-base-200 p-4 text-[13px]"
         >
           {margin}

@@ -86,7 +86,7 @@ function TrackNow({ track }: { track: TrackHeard }) {
 const SHORT: Record<ListenForName, string> = {
   "as it was": "as it was",
   repaired: "repaired",
-  "taken away": "only what was taken away",
+  "taken away": "removed sound",
 };
 
 /** What one listens for: nothing to choose where nothing is done to the sound. */

@@ -7,10 +7,12 @@ import { onKeyDown, useCommands } from "./commands";
 import { Foot } from "./Foot";
 import { KeyList } from "./KeyList";
 import { Spine } from "./Spine";
+import { usePageTitle } from "./usePageTitle";
 
 /** Spine, desk and foot; the desk holds its own margin. */
 export function Frame() {
   const [keysOpen, setKeysOpen] = useState(false);
+  usePageTitle();
   useEffect(() => {
     window.addEventListener("keydown", onKeyDown);
     return () => {
@@ -21,7 +23,7 @@ export function Frame() {
   useCommands([
     { label: "Show the keys of this screen", keys: ["?"], perform: () => setKeysOpen(!keysOpen) },
     ...LISTEN_FOR.map((name, index) => ({
-      label: `Listen for: ${name === "taken away" ? "only what was taken away" : name}`,
+      label: `Listen for: ${name === "taken away" ? "removed sound" : name}`,
       keys: [String(index + 1)],
       perform: () => player.listenFor(name),
     })),

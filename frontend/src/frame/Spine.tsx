@@ -8,7 +8,7 @@ import { docketQuery, sessionQuery } from "../api/queries";
 import { SignedIn } from "../people/SignedIn";
 import { Mark } from "./Mark";
 import { Mood } from "./Mood";
-import { applyTheme, useTheme } from "./theme";
+import { chooseTheme, useTheme } from "./theme";
 
 export const STAGES: Record<Evidence["stage"], string> = {
   intake: "Intake",
@@ -91,12 +91,12 @@ export function Spine() {
         </div>
         <button
           type="button"
-          title={theme === "paper" ? "By lamplight" : "On paper"}
+          title={theme === "paper" ? "Dark theme" : "Light theme"}
           className={`flex items-center gap-2 px-4 text-left text-primary ${docketId ? "py-2.5" : "w-full py-3"}`}
-          onClick={() => applyTheme(theme === "paper" ? "lamplight" : "paper")}
+          onClick={() => chooseTheme(theme === "paper" ? "lamplight" : "paper")}
         >
           {theme === "paper" ? <Moon size={15} aria-hidden /> : <Sun size={15} aria-hidden />}
-          <span className={docketId ? "sr-only" : ""}>{theme === "paper" ? "By lamplight" : "On paper"}</span>
+          <span className={docketId ? "sr-only" : ""}>{theme === "paper" ? "Dark theme" : "Light theme"}</span>
         </button>
       </div>
     </nav>

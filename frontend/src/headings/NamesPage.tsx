@@ -214,7 +214,7 @@ function MergeForm({ wanted, onDone }: { wanted: MergeWanted; onDone: () => void
           : "Merge"}
       </button>
       <button type="button" className="press mt-2 w-full justify-center" onClick={onDone}>
-        Leave it
+        Cancel
       </button>
       {(error ?? carry.error) && isReady && <Trouble error={error ?? carry.error} />}
       {changes.length > 0 && (

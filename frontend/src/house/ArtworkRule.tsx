@@ -1,6 +1,7 @@
 import { answer, api, type ArtRule } from "../api/client";
 import { useDraft } from "../words/useDraft";
 import { useLookAgain } from "./declaring";
+import { NumberInput } from "../ui/NumberInput";
 
 const ART_LABELS: Record<keyof ArtRule, string> = {
   embed: "Within the file",
@@ -47,24 +48,24 @@ export function ArtworkRule({ declared }: { declared: ArtRule }) {
       </label>
       <label>
         <span className="quiet block">At most, pixels</span>
-        <input
+        <NumberInput
           className="field figure w-20"
-          type="number"
           min={200}
           max={10_000}
+          whole
           value={rule.most_px}
-          onChange={(event) => set({ most_px: Number(event.target.value) })}
+          onChange={(most_px) => set({ most_px })}
         />
       </label>
       <label>
         <span className="quiet block">At most, kB</span>
-        <input
+        <NumberInput
           className="field figure w-20"
-          type="number"
           min={20}
           max={20_000}
+          whole
           value={rule.most_kb}
-          onChange={(event) => set({ most_kb: Number(event.target.value) })}
+          onChange={(most_kb) => set({ most_kb })}
         />
       </label>
       <label>
@@ -92,7 +93,7 @@ export function ArtworkRule({ declared }: { declared: ArtRule }) {
         />
       </label>
       <button className="press" disabled={!canSave}>
-        Declare
+        Save rule
       </button>
       {trouble && <div className="w-full">{trouble}</div>}
     </form>

@@ -102,7 +102,7 @@ function Rule({ house, rule, title, children }: { house: House; rule: HouseRule;
             aria-expanded={looking}
             onClick={() => setLooking(!looking)}
           >
-            {share.can_be_put_right === 0 && share.files > share.following ? "By hand only" : "Carry out for all"}
+            {share.can_be_put_right === 0 && share.files > share.following ? "By hand only" : "Apply to all…"}
           </button>
         )}
       </header>
@@ -128,10 +128,10 @@ function CarryOut({ rule, onDone }: { rule: HouseRule; onDone: () => void }) {
           disabled={!data || carry.isPending}
           onClick={() => carry.mutate()}
         >
-          Carry it out
+          Apply to all
         </button>
         <button type="button" className="press" onClick={onDone}>
-          Leave it
+          Cancel
         </button>
         <span className="quiet">One step, which can be taken back as a whole.</span>
       </div>

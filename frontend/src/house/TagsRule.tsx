@@ -5,6 +5,7 @@ import { answer, api, type House, type SheetField, type TagRule } from "../api/c
 import { sheetFieldsQuery } from "../api/filesQueries";
 import { useDraft } from "../words/useDraft";
 import { useLookAgain } from "./declaring";
+import { NumberInput } from "../ui/NumberInput";
 
 const TAG_LABELS: Record<keyof TagRule, string> = {
   wanted: "Every file has",
@@ -104,17 +105,17 @@ export function TagsRule({ house }: { house: House }) {
       <div className="flex items-end gap-5">
         <label>
           <span className="quiet block">Silence at an end is told from, s</span>
-          <input
+          <NumberInput
             className="field figure w-20"
-            type="number"
+            unit="s"
             min={1}
             max={600}
             value={rule.silence_s ?? 10}
-            onChange={(event) => set({ silence_s: Number(event.target.value) })}
+            onChange={(silence_s) => set({ silence_s })}
           />
         </label>
         <button className="press" disabled={!canSave}>
-          Declare
+          Save rule
         </button>
       </div>
       {trouble}

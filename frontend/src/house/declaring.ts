@@ -8,7 +8,7 @@ export function useLookAgain() {
   return () => void cache.invalidateQueries({ queryKey: houseQuery.queryKey });
 }
 
-/** Declare a rule, then load them anew. */
+/** Save a rule, then load all of them again. */
 export function useDeclaring<T>(declare: (what: T) => Promise<unknown>) {
   const cache = useQueryClient();
   return useMutation({

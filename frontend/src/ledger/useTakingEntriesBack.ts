@@ -14,7 +14,8 @@ export function useTakingEntriesBack() {
 
 /** What came of it, in words. */
 export function told({ done, following, left }: TakenBack): string {
-  const follows = following > 0 ? `, ${following} ${following === 1 ? "follows" : "follow"} as jobs: see the foot` : "";
+  const follows =
+    following > 0 ? `, ${following} ${following === 1 ? "follows" : "follow"} as jobs: see the status bar` : "";
   const stays =
     left > 0
       ? `; ${left === 1 ? "1 stays as it is" : `${left} stay as they are`}, changed since or undone already`

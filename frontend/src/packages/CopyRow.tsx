@@ -1,6 +1,8 @@
 import { X } from "lucide-react";
 
 import type { CopyForm, CopyOrder } from "../api/client";
+import { NumberInput } from "../ui/NumberInput";
+import type { Bounds } from "../ui/numbers";
 
 const LEVELLINGS: [CopyOrder["levelling"], string][] = [
   ["tags", "left as it is, loudness in tags"],
@@ -74,10 +76,10 @@ export function CopyRow({
           </select>
         )}
         {form.most_kbit_s > 0 && !byQuality && (
-          <Figure label="kbit/s" value={order.kbit_s ?? 192} onChange={(kbit_s) => set({ kbit_s })} />
+          <Figure label="kbit/s" min={8} whole value={order.kbit_s ?? 192} onChange={(kbit_s) => set({ kbit_s })} />
         )}
         {form.quality && byQuality && (
-          <Figure label="of 10" value={order.quality ?? 6} step={0.5} onChange={(quality) => set({ quality })} />
+          <Figure label="of 10" min={0} max={10} value={order.quality ?? 6} onChange={(quality) => set({ quality })} />
         )}
         {form.lossless && (
           <label className="flex items-center gap-1.5">
@@ -126,22 +128,30 @@ export function CopyRow({
           </select>
         </label>
         {order.levelling === "to a loudness" && (
-          <Figure label="LUFS" value={order.target_lufs} step={0.5} onChange={(target_lufs) => set({ target_lufs })} />
-        )}
-        {order.levelling.startsWith("to ") && (
           <Figure
-            label="dBTP at most"
-            value={order.ceiling_dbtp}
-            step={0.1}
-            onChange={(ceiling_dbtp) => set({ ceiling_dbtp })}
+            label="LUFS"
+            min={-40}
+            max={-5}
+            value={order.target_lufs}
+            onChange={(target_lufs) => set({ target_lufs })}
           />
         )}
-        <Figure
-          label="pixels of cover at most"
-          value={order.most_art_px ?? 0}
-          step={100}
-          onChange={(pixels) => set({ most_art_px: pixels >= 64 ? pixels : null })}
-        />
+        {order.levelling.startsWith("to ") && (
+          <Figure label="dBTP at most" value={order.ceiling_dbtp} onChange={(ceiling_dbtp) => set({ ceiling_dbtp })} />
+        )}
+        <label className="flex items-center gap-1.5">
+          <NumberInput
+            className="field figure w-20 text-right"
+            optional
+            placeholder="any"
+            min={64}
+            max={8_000}
+            whole
+            value={order.most_art_px ?? null}
+            onChange={(most_art_px) => set({ most_art_px })}
+          />
+          pixels of cover at most
+        </label>
         {form.gapless && <p className="quiet basis-full text-[12px]">Played without gaps: {form.gapless}.</p>}
       </div>
       <button type="button" className="text-primary" aria-label={`No copies as ${order.kind}`} onClick={onRemove}>
@@ -151,27 +161,10 @@ export function CopyRow({
   );
 }
 
-function Figure({
-  label,
-  value,
-  step = 1,
-  onChange,
-}: {
-  label: string;
-  value: number;
-  step?: number;
-  onChange: (value: number) => void;
-}) {
+function Figure({ label, ...number }: Bounds & { label: string; value: number; onChange: (value: number) => void }) {
   return (
     <label className="flex items-center gap-1.5">
-      <input
-        type="number"
-        aria-label={label}
-        step={step}
-        className="field figure w-20 text-right"
-        value={value}
-        onChange={(event) => onChange(Number(event.target.value))}
-      />
+      <NumberInput label={label} className="field figure w-20 text-right" {...number} />
       {label}
     </label>
   );

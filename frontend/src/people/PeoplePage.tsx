@@ -63,7 +63,7 @@ export function PeoplePage() {
         </p>
       )}
       {people?.length === 0 && (
-        <p className="p-5">There are no accounts yet. Make the first, a keeper's, in the margin.</p>
+        <p className="p-5">There are no accounts yet. Make the first, a keeper's, in the side panel.</p>
       )}
       {people && people.length > 0 && (
         <table className="w-full border-collapse">

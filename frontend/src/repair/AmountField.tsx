@@ -46,7 +46,7 @@ export function AmountField({
           className={`press mt-2 ${clicks ? "" : "press-main"}`}
           onClick={() => set(proposal.amount)}
         >
-          {clicks ? `Back to ${proposal.amount}` : `Mend with ${proposal.amount}`}
+          {clicks ? `Back to ${proposal.amount}` : `Repair at ${proposal.amount}`}
         </button>
       )}
       <label className="mt-2 grid grid-cols-[1fr_3rem] items-center gap-2">
@@ -98,7 +98,7 @@ export function AmountField({
       )}
       {clicks && (
         <button type="button" className="press mt-2" onClick={() => restore({ clicks: null }, "no damage mended")}>
-          Mend nothing of it
+          Remove all repairs
         </button>
       )}
     </>

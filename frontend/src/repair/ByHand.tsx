@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Span } from "../waveform/Page";
 import { clock } from "../words/figures";
 import type { HandRepair, Repairing } from "./useRepairing";
+import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   selection: Span | null;
@@ -113,19 +114,19 @@ export function ByHand(props: Props) {
                 }
                 onClick={() => mend("interpolate")}
               >
-                Fill
+                Interpolate
               </button>
               <button type="button" className="press" onClick={() => mend("attenuate")}>
-                Softer by
+                Attenuate by
               </button>
-              <input
-                type="number"
-                aria-label="Softer by, decibels"
+              <NumberInput
+                label="Attenuate by, decibels"
+                unit="dB"
                 className="cell figure !w-14 !px-1"
                 min={-90}
                 max={0}
                 value={softer}
-                onChange={(event) => setSofter(Math.min(0, Math.max(-90, Number(event.target.value))))}
+                onChange={setSofter}
               />
               <span className="quiet self-center">dB</span>
               <button
@@ -150,7 +151,7 @@ export function ByHand(props: Props) {
                   title={channel === null ? "Choose the broken channel first" : "What the other channel has there"}
                   onClick={() => mend("other channel")}
                 >
-                  From the other
+                  Copy other channel
                 </button>
               )}
             </div>

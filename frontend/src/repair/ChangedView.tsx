@@ -232,7 +232,7 @@ function Report({ harm, rateHz, onLook }: { harm: Harm; rateHz: number; onLook: 
       <dl className="grid grid-cols-[auto_1fr] gap-x-4 gap-y-0.5">
         <dt className="quiet">Samples altered</dt>
         <dd className="figure">{(100 * harm.altered_share).toFixed(3)} %</dd>
-        <dt className="quiet">Taken away</dt>
+        <dt className="quiet">Removed sound</dt>
         <dd className="figure">{harm.taken_dbfs == null ? "nothing" : level(harm.taken_dbfs)}</dd>
         {largest != null && (
           <>
@@ -249,10 +249,10 @@ function Report({ harm, rateHz, onLook }: { harm: Harm; rateHz: number; onLook: 
             </dd>
           </>
         )}
-        <dt className="quiet">Attacks touched</dt>
+        <dt className="quiet">Transients altered</dt>
         <dd className="figure">{harm.attacks_touched}</dd>
       </dl>
-      <table className="mt-2 w-full text-[12px]" aria-label="Taken away in each octave">
+      <table className="mt-2 w-full text-[12px]" aria-label="Removed sound in each octave">
         <tbody>
           <tr className="quiet">
             {harm.bands.map((band) => (
@@ -261,7 +261,7 @@ function Report({ harm, rateHz, onLook }: { harm: Harm; rateHz: number; onLook: 
               </td>
             ))}
           </tr>
-          <tr title="Taken away, against what there was, in decibels">
+          <tr title="Removed sound, against what there was, in decibels">
             {harm.bands.map((band) => (
               <td key={band.centre_hz} className="figure text-center">
                 {band.taken_db == null ? "·" : Math.round(band.taken_db).toString().replace("-", "−")}

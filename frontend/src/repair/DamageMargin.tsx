@@ -211,7 +211,7 @@ function Beginnings({ side, found, repairing, listed, listName, onJudgeListed }:
             Save
           </button>
           <button type="button" className="press" onClick={() => setName(null)}>
-            Leave it
+            Cancel
           </button>
         </form>
       )}

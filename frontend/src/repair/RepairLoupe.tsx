@@ -114,7 +114,7 @@ export function RepairLoupe(props: Props) {
       <div
         ref={surface}
         role="img"
-        aria-label="Loupe: as it was, repaired, and what was taken away"
+        aria-label="Loupe: as it was, repaired, and removed sound"
         data-testid="loupe"
         data-first-sample={Math.round(view.firstSample)}
         data-samples-per-px={view.samplesPerPx}

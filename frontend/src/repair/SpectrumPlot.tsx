@@ -26,7 +26,7 @@ export function SpectrumPlot({ spectra, theme, height }: { spectra: Spectra | nu
         ref={canvas}
         className="absolute inset-0 h-full w-full"
         role="img"
-        aria-label="Spectrum as it was, as repaired, and of what was taken away"
+        aria-label="Spectrum as it was, as repaired, and of the removed sound"
       />
     </div>
   );
@@ -79,7 +79,7 @@ function legend(ctx: CanvasRenderingContext2D, width: number, ink: Ink) {
   const names = [
     ["as it was", ink.wave, [], 1.5],
     ["repaired", ink.core, [], 2],
-    ["taken away", ink.unsure, [5, 3], 1.5],
+    ["removed sound", ink.unsure, [5, 3], 1.5],
     ["what the filters are asked, ±30 dB", ink.chosen, [2, 3], 1.2],
   ] as const;
   let right = width - 12;

@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 
-import { useInPlace } from "../words/useInPlace";
+import { NumberInput } from "../ui/NumberInput";
 
 /** One step of the chain: on or off, and what it is asked to do. */
 export function StepBox({
@@ -40,29 +40,17 @@ export function Figure(props: {
   shows?: string;
   onSave: (value: number) => void;
 }) {
-  const numberIn = (text: string): number | null => {
-    const number = Number(text.replace(",", ".").replace("−", "-"));
-    return text.trim() !== "" && number >= props.min && number <= props.max ? number : null;
-  };
-  const field = useInPlace({
-    onKeep: (typed) => {
-      const number = numberIn(typed);
-      if (number !== null && number !== props.value) props.onSave(number);
-      field.clear();
-    },
-  });
-  const value = field.typed ?? String(props.value);
-  const isGood = numberIn(value) !== null;
   return (
     <label className="flex items-center gap-1.5">
       {props.shows ?? props.label}
-      <input
-        className={`cell figure !w-20 !px-1.5 !py-0 text-right ${isGood ? "" : "cell-wrong"}`}
-        aria-label={props.label}
-        aria-invalid={!isGood}
-        title={isGood ? undefined : `From ${props.min} to ${props.max} ${props.unit}`}
-        value={value}
-        {...field.events}
+      <NumberInput
+        label={props.label}
+        unit={props.unit}
+        className="cell figure !w-20 !px-1.5 !py-0 text-right"
+        min={props.min}
+        max={props.max}
+        value={props.value}
+        onSave={props.onSave}
       />
       <span className="quiet">{props.unit}</span>
     </label>

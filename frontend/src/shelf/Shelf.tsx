@@ -15,6 +15,7 @@ import { RestoreMany } from "./RestoreMany";
 import { TakeInParcel } from "./TakeInParcel";
 import { plural, shortClock } from "../words/figures";
 import { Trouble } from "../words/Trouble";
+import { NumberInput } from "../ui/NumberInput";
 
 type Column = "shelfmark" | "title" | "format" | "duration_s" | "standing" | "changed_at";
 const COLUMNS: { name: Column; label: string }[] = [
@@ -58,10 +59,10 @@ export function Shelf() {
             <Plus size={15} aria-hidden /> Open a docket
           </button>
           <button type="button" className="press" onClick={() => setTaking(true)}>
-            Take one in
+            Import docket
           </button>
           <Link to="/look-up" className="press">
-            Look up the shelf
+            Look up undescribed dockets
           </Link>
         </>
       }
@@ -284,20 +285,20 @@ function OpenDocket({ onClose }: { onClose: () => void }) {
       </label>
       <label className="grid gap-1">
         <span className="quiet text-[12px]">How many</span>
-        <input
-          type="number"
+        <NumberInput
+          className="figure w-16 border border-base-300 bg-base-100 px-2 py-1"
           min={1}
           max={12}
-          className="figure w-16 border border-base-300 bg-base-100 px-2 py-1"
+          whole
           value={carriers}
-          onChange={(event) => setCarriers(Number(event.target.value))}
+          onChange={setCarriers}
         />
       </label>
       <button type="submit" className="press press-main" disabled={open.isPending}>
         Open
       </button>
       <button type="button" className="press" onClick={onClose}>
-        Leave it
+        Cancel
       </button>
       {open.error && <Trouble error={open.error} />}
     </form>

@@ -48,7 +48,7 @@ export function ShelfLookUp() {
     <Desk
       title={
         <>
-          <h1 className="text-xl">Look up the shelf</h1>
+          <h1 className="text-xl">Look up undescribed dockets</h1>
           <span className="quiet">{plural(lines.length, "docket")} not described</span>
           <button
             type="button"
@@ -64,7 +64,7 @@ export function ShelfLookUp() {
             </button>
           ) : (
             <button type="button" className="press" onClick={() => begin.mutate(true)}>
-              Ask anew
+              Ask again
             </button>
           )}
           <button

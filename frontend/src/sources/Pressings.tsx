@@ -93,7 +93,7 @@ export function Pressings({ sources, state, title }: Props) {
         )}
         {lookUp && !busy && (
           <button type="button" className="press" onClick={() => sources.lookUp.mutate({ text, anew: true })}>
-            Ask anew
+            Ask again
           </button>
         )}
       </form>

@@ -92,7 +92,7 @@ function Overview() {
             <>
               <h2 className="margin-heading">The sound itself</h2>
               {hears ? (
-                <p>Being listened to; see the foot.</p>
+                <p>Being listened to; see the status bar.</p>
               ) : data.unheard > 0 ? (
                 <>
                   <p>

@@ -81,7 +81,7 @@ export function ChainField({
             className="press"
             onClick={() => setSaying(saying ? null : { ...EMPTY, ...chosen?.chain, name: "" })}
           >
-            {saying ? "Leave it" : "Say a new one"}
+            {saying ? "Cancel" : "New chain"}
           </button>
         </span>
       </label>

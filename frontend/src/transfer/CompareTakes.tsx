@@ -159,7 +159,7 @@ function Choose({ side, take }: { side: Side; take: Take }) {
   if (side.chosen_take_id === take.id) return <span className="text-accent">(counts)</span>;
   return (
     <button type="button" className="press !px-2 !py-0" onClick={() => choose.mutate()}>
-      let it count
+      Use this take
     </button>
   );
 }

@@ -7,12 +7,12 @@ import type { Docket, Transfer, TransferSettings } from "../api/client";
 import { chainsQuery } from "../api/queries";
 import { useCommands } from "../frame/commands";
 import { shortClock } from "../words/figures";
-import { useInPlace } from "../words/useInPlace";
 import { browserInput } from "./browserInput";
 import { DeckControls } from "./DeckControls";
 import { type LiveFeed, useLive } from "./live";
 import { Monitor } from "./monitor";
 import type { TransferDoing } from "./useTransfer";
+import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   docket: Docket;
@@ -98,7 +98,7 @@ function GainPart({ transfer, doing }: { transfer: Transfer; doing: TransferDoin
         title="Begin the highest peaks and the count of clipped samples anew"
         onClick={() => doing.simple.mutate("let-go")}
       >
-        Peaks anew
+        Reset peaks
       </button>
       {listening && <p className="mt-1 text-warning">Play the loudest passage now.</p>}
       {advice && (
@@ -251,22 +251,18 @@ function Seconds({
   max: number;
   onChange: (value: number | null) => void;
 }) {
-  const field = useInPlace({
-    onKeep: (typed) => {
-      const number = typed.trim() === "" ? null : Number(typed.replace(",", "."));
-      if (number === null || (Number.isFinite(number) && number >= 0 && number <= max)) onChange(number);
-      field.clear();
-    },
-  });
   return (
     <label className="flex items-center gap-2">
       <span className="flex-1">{label}</span>
-      <input
+      <NumberInput
         className="figure w-14 border border-base-300 bg-base-100 px-1.5 py-0.5 text-right"
-        inputMode="decimal"
+        unit={unit}
         placeholder="never"
-        value={field.typed ?? (value === null ? "" : String(value))}
-        {...field.events}
+        optional
+        min={0}
+        max={max}
+        value={value}
+        onSave={onChange}
       />
       <span className="quiet w-6">{unit}</span>
     </label>

@@ -150,7 +150,7 @@ function Next({ docket, transfer, live }: { docket: Docket; transfer: Transfer; 
       )}
       {word === "hot" || word === "clipped" ? (
         <p className="mt-3 font-medium text-error">
-          It is too hot to record: turn it down first, then press “Peaks anew”.
+          It is too hot to record: turn it down first, then press “Reset peaks”.
         </p>
       ) : null}
     </section>

@@ -30,7 +30,7 @@ function Form({ stored, send }: { stored: Rule; send: Send }) {
         onChange={(event) => set({ pixels: Number(event.target.value) })}
       />
       <output>{draft.shape}</output>
-      <button disabled={!canSave}>Declare</button>
+      <button disabled={!canSave}>Save rule</button>
       {trouble}
     </form>
   );
@@ -48,7 +48,7 @@ function shown(stored: Rule, send: Send) {
 }
 
 const type = (pixels: number) => fireEvent.change(screen.getByLabelText("Pixels"), { target: { value: pixels } });
-const declare = () => fireEvent.click(screen.getByText("Declare"));
+const declare = () => fireEvent.click(screen.getByText("Save rule"));
 
 test("what somebody else stores is shown, unless something was typed", () => {
   const store = shown({ pixels: 600, shape: "as it is" }, vi.fn<Send>());
@@ -62,12 +62,12 @@ test("what somebody else stores is shown, unless something was typed", () => {
 test("it is sent with what was seen when typing began, and is stored as it comes back", async () => {
   const send = vi.fn<Send>((wanted) => Promise.resolve({ ...wanted, shape: "square" }));
   shown({ pixels: 600, shape: "as it is" }, send);
-  expect(screen.getByText("Declare")).toHaveProperty("disabled", true);
+  expect(screen.getByText("Save rule")).toHaveProperty("disabled", true);
   type(800);
   declare();
   expect(await screen.findByText("square")).toBeTruthy();
   expect(send).toHaveBeenCalledWith({ pixels: 800, shape: "as it is" }, { pixels: 600, shape: "as it is" });
-  expect(screen.getByText("Declare")).toHaveProperty("disabled", true);
+  expect(screen.getByText("Save rule")).toHaveProperty("disabled", true);
 });
 
 test("what was typed while it was saved stays, and is sent on what was saved", async () => {
