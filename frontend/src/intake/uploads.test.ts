@@ -1,7 +1,7 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
 import { Problem, type Upload } from "../api/client";
-import { Uploads } from "./uploads";
+import { receive, Uploads } from "./uploads";
 
 /** A server that keeps what it is sent, and can be told to fail. */
 class Server {
@@ -89,6 +89,55 @@ describe("uploads", () => {
     const [sending] = uploads.snapshot();
     expect(sending?.state).toBe("failed");
     expect(sending?.problem).toMatchObject({ what: "it is too long", remedy: "Divide it", status: 422 });
+  });
+
+  it.each([401, 408, 429, 502, 503, 504])(
+    "goes on by itself after an answer %i, however often it comes",
+    async (status) => {
+      const server = new Server(20 * MEGABYTE);
+      server.failures = Array.from({ length: 50 }, () => new Response("<html>Bad gateway</html>", { status }));
+      const uploads = against(server);
+      const sent = uploads.send(1, null, file(20 * MEGABYTE));
+      await vi.advanceTimersByTimeAsync(500_000);
+      await sent;
+      expect(server.received).toBe(20 * MEGABYTE);
+    },
+  );
+
+  it("sends the rest though one file is refused, and says which", async () => {
+    const server = new Server(MEGABYTE);
+    vi.stubGlobal("fetch", server.fetch);
+    const begun: string[] = [];
+    const uploads = new Uploads(
+      async (_, __, one) => {
+        begun.push(one.name);
+        if (one.name.startsWith("bad")) throw new Problem("it is no sound", null, "Choose another", 422);
+        return { ...server.view(), received_bytes: MEGABYTE };
+      },
+      async () => MEGABYTE,
+    );
+    const named = (...names: string[]) => names.map((name) => new File([new Uint8Array(MEGABYTE)], name));
+    const one = receive(1, null, named("bad.doc", "side A.wav"), uploads);
+    await expect(one).rejects.toMatchObject({ what: "it is no sound", where: "bad.doc", remedy: "Choose another" });
+    const two = receive(1, null, named("bad.doc", "side B.wav", "bad.txt"), uploads);
+    await expect(two).rejects.toMatchObject({
+      what: "2 of 3 files were not taken in. bad.doc: it is no sound; bad.txt: it is no sound",
+    });
+    expect(begun).toEqual(["bad.doc", "side A.wav", "bad.doc", "side B.wav", "bad.txt"]);
+  });
+
+  it("has the browser ask before the page is left while something is sent, and not after", async () => {
+    const page = new EventTarget();
+    vi.stubGlobal("window", page);
+    const asks = () => !page.dispatchEvent(new Event("beforeunload", { cancelable: true }));
+    const server = new Server(20 * MEGABYTE);
+    const uploads = against(server);
+    const during: boolean[] = [];
+    server.onPiece = () => during.push(asks());
+    expect(asks()).toBe(false);
+    await uploads.send(1, null, file(20 * MEGABYTE));
+    expect(during).toEqual([true, true, true]);
+    expect(asks()).toBe(false);
   });
 
   it("stops at once, and goes on from what the server has when the file is chosen again", async () => {

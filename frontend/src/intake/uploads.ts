@@ -1,7 +1,8 @@
 import { useSyncExternalStore } from "react";
 
 import { address, bytes } from "../api/bytes";
-import { answer, api, Problem, type Upload } from "../api/client";
+import { answer, api, Problem, problemOf, type Upload } from "../api/client";
+import { askBeforeLeaving } from "../frame/leaving";
 
 /** A recording on its way from this page to the server. */
 export interface Sending {
@@ -28,6 +29,11 @@ const receivedBytes = async (uploadId: number): Promise<number> =>
 
 const CHUNK_BYTES = 8 << 20;
 const RETRY_MS = [500, 1000, 2000, 4000, 8000];
+/** Answers that the same request may not get a moment later: of a proxy, a server that starts, somebody signed out. */
+const PASSING = new Set([401, 408, 409, 425, 429, 502, 503, 504]);
+
+const isRefusal = (error: unknown): error is Problem =>
+  error instanceof Problem && error.status >= 400 && !PASSING.has(error.status);
 
 /** Sends recordings piece by piece; a piece that is lost is sent again from where the server says it is. */
 export class Uploads {
@@ -100,14 +106,13 @@ export class Uploads {
         this.change(id, { sentBytes: offset, bytesPerSecond: (offset - from) / seconds, state: "sending" });
       } catch (error) {
         if (run.signal.aborted) return;
-        const refused = error instanceof Problem && error.status >= 400 && error.status !== 409;
-        const wait = RETRY_MS[Math.min(failures++, RETRY_MS.length - 1)] ?? 8000;
-        if (refused || failures > 40) {
+        if (isRefusal(error)) {
           this.runs.delete(id);
-          this.change(id, { state: "failed", problem: error instanceof Problem ? error : Problem.away });
+          this.change(id, { state: "failed", problem: error });
           return;
         }
         this.change(id, { state: "waiting for the connection" });
+        const wait = RETRY_MS[Math.min(failures++, RETRY_MS.length - 1)] ?? 8000;
         await new Promise((resolve) => setTimeout(resolve, wait));
         offset = await this.whereTheServerIs(id, offset);
       }
@@ -136,8 +141,7 @@ export class Uploads {
   }
 
   private put(sending: Sending): void {
-    this.list = [...this.list.filter((one) => one.id !== sending.id), sending];
-    this.listeners.forEach((listener) => listener());
+    this.show([...this.list.filter((one) => one.id !== sending.id), sending]);
   }
 
   private change(id: number, values: Partial<Sending>): void {
@@ -146,7 +150,15 @@ export class Uploads {
   }
 
   private remove(id: number): void {
-    this.list = this.list.filter((one) => one.id !== id);
+    this.show(this.list.filter((one) => one.id !== id));
+  }
+
+  private show(list: readonly Sending[]): void {
+    this.list = list;
+    askBeforeLeaving(
+      this,
+      list.some((one) => one.state !== "failed"),
+    );
     this.listeners.forEach((listener) => listener());
   }
 }
@@ -158,12 +170,32 @@ export const useSendings = (docketId: number): readonly Sending[] =>
 
 const PICTURE = /\.(jpe?g|png|webp|gif|bmp|tiff?)$/i;
 
-/** Sends each dropped file where it belongs: pictures become artwork, everything else is taken for a recording. */
-export async function receive(docketId: number, sideId: number | null, files: readonly File[]): Promise<void> {
+/**
+ * Sends each dropped file where it belongs: pictures become artwork, everything else is taken for a recording.
+ *
+ * Rejects with what was refused once all others have been sent.
+ */
+export async function receive(
+  docketId: number,
+  sideId: number | null,
+  files: readonly File[],
+  through: Uploads = uploads,
+): Promise<void> {
+  const refused: [File, Problem][] = [];
   for (const file of files) {
-    if (PICTURE.test(file.name)) await sendPicture(docketId, file);
-    else await uploads.send(docketId, sideId, file);
+    try {
+      if (PICTURE.test(file.name)) await sendPicture(docketId, file);
+      else await through.send(docketId, sideId, file);
+    } catch (error) {
+      refused.push([file, problemOf(error)]);
+    }
   }
+  const [first, ...more] = refused;
+  if (!first) return;
+  const [file, problem] = first;
+  if (more.length === 0) throw new Problem(problem.what, problem.where ?? file.name, problem.remedy, problem.status);
+  const reasons = refused.map(([one, why]) => `${one.name}: ${why.what}`).join("; ");
+  throw new Problem(`${refused.length} of ${files.length} files were not taken in. ${reasons}`);
 }
 
 export async function sendPicture(docketId: number, file: File): Promise<void> {

@@ -1,3 +1,4 @@
+import { askBeforeLeaving } from "../frame/leaving";
 import { Problem } from "../api/client";
 import captureUrl from "./capture.worklet.js?url&no-inline";
 import { socketUrl } from "./live";
@@ -95,7 +96,7 @@ export class BrowserInput {
       this.buffer.add(one);
       if (this.ready && this.socket?.readyState === WebSocket.OPEN) this.socket.send(one.bytes);
     };
-    window.addEventListener("beforeunload", warn);
+    askBeforeLeaving(this, true);
     this.connect();
   }
 
@@ -106,7 +107,7 @@ export class BrowserInput {
 
   close(): void {
     window.clearTimeout(this.timer);
-    window.removeEventListener("beforeunload", warn);
+    askBeforeLeaving(this, false);
     this.key = null;
     this.socket?.close();
     this.socket = null;
@@ -136,7 +137,5 @@ export class BrowserInput {
     };
   }
 }
-
-const warn = (event: BeforeUnloadEvent) => event.preventDefault();
 
 export const browserInput = new BrowserInput();
