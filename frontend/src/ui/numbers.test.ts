@@ -25,6 +25,7 @@ describe("a typed number", () => {
     expect(["-10", "10", "0"].map((text) => numberIn(text, bounds))).toEqual([-10, 10, 0]);
     expect(["-11", "10,5", "11"].map((text) => numberIn(text, bounds))).toEqual([null, null, null]);
     expect(boundsInWords(bounds, "dB")).toBe("A whole number from −10 to 10 dB");
+    expect(boundsInWords({ min: -2939, max: 2939 })).toBe("A number from −2939 to 2939");
     expect(boundsInWords({ min: 0 })).toBe("A number of at least 0");
     expect(boundsInWords({})).toBe("A number");
   });

@@ -27,4 +27,5 @@ export function boundsInWords({ min = -Infinity, max = Infinity, whole = false }
   return `${what}${from || above}${unit && ` ${unit}`}`;
 }
 
-const signed = (number: number): string => number.toLocaleString("en-GB").replace("-", "−");
+// Without groups of thousands, which may not be typed either.
+const signed = (number: number): string => String(number).replace("-", "−");
