@@ -14,7 +14,7 @@ import {
 import { startingPointsQuery } from "../api/queries";
 import { UndoRedo } from "../docket/UndoRedo";
 import type { Span } from "../waveform/Page";
-import { clock, percent, plural } from "../words/figures";
+import { clock, likely, percent, plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { AmountField } from "./AmountField";
 import { ByHand } from "./ByHand";
@@ -101,7 +101,7 @@ function Chosen({ chosen, rateHz, meant, ...props }: Props & { chosen: Listed })
   const facts = [
     `${((1000 * chosen.length) / rateHz).toFixed(2)} ms`,
     chosen.over_db == null ? "" : `${chosen.over_db.toFixed(1).replace("-", "−")} dB over the music`,
-    chosen.likelihood == null ? "" : `${percent(Math.min(0.999, chosen.likelihood))} likely damage`,
+    chosen.likelihood == null ? "" : `${likely(chosen.likelihood)} likely damage`,
     chosen.family == null ? "" : `of scratch ${chosen.family + 1}`,
   ].filter(Boolean);
   const many = meant > 1;

@@ -100,7 +100,7 @@ export function DamageView({ docket, side, take, plan: planView, title, source, 
     ...(state
       ? [
           { name: "repaired", source: repaired, ratio },
-          { name: "taken away", source: taken, ratio },
+          { name: "removed sound", source: taken, ratio },
         ]
       : []),
   ];

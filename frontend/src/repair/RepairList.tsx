@@ -2,7 +2,7 @@ import { clsx } from "clsx";
 import { useEffect, useRef } from "react";
 
 import type { Listed, RepairsWanted } from "../api/client";
-import { clock, percent } from "../words/figures";
+import { clock, likely } from "../words/figures";
 
 export interface Filter {
   kind: string;
@@ -146,9 +146,7 @@ export function RepairList(props: Props) {
                   <td className="figure px-2">
                     {repair.over_db == null ? "" : `${repair.over_db.toFixed(1).replace("-", "−")} dB`}
                   </td>
-                  <td className="figure px-2">
-                    {repair.likelihood == null ? "" : percent(Math.min(0.999, repair.likelihood))}
-                  </td>
+                  <td className="figure px-2">{repair.likelihood == null ? "" : likely(repair.likelihood)}</td>
                   <td
                     className={clsx(
                       "px-2",
