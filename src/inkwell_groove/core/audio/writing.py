@@ -102,7 +102,9 @@ def prove_samples(path: Path, md5: str, samples: int, *, heard: Callable[[Sample
             digest.update(pcm_bytes(block, file.format.bits))
             heard(block)
         if (digest.hexdigest(), file.format.samples) != (md5, samples):
-            raise ProofFailed("its samples are not those that were sealed", where=path.name, remedy="Rebuild everything")
+            raise ProofFailed(
+                "its samples are not those that were sealed", where=path.name, remedy="Rebuild everything"
+            )
 
 
 def _stated_md5(path: Path) -> bytes:

@@ -406,7 +406,9 @@ def nothing_else_runs(session: Session, *, but: int | None = None) -> None:
     session.execute(select(NamedLock).where(NamedLock.name == "files").with_for_update())
     step = select(FileStep).where(FileStep.state.in_((UNDER_WAY, GOING_BACK))).limit(1)
     if session.scalars(step).first() or under_way(session, SET_ASIDE, BRING_BACK, but=but):
-        raise Conflict("files are being written", where="the sheet", remedy="Wait until that is done; see the status bar")
+        raise Conflict(
+            "files are being written", where="the sheet", remedy="Wait until that is done; see the status bar"
+        )
 
 
 def _in_words(files: int, labels: list[str], moves: int, shortened: int, along: int) -> str:
