@@ -3,9 +3,9 @@ import { useEffect, useState } from "react";
 
 import type { FoundTracks, Knowledge, PlanView } from "../api/client";
 import { trackPreviewQuery } from "../api/queries";
+import { NumberInput } from "../ui/NumberInput";
 import { plural, readClock, shortClock } from "../words/figures";
 import type { usePlanEditing } from "./usePlanEditing";
-import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   sideId: number;

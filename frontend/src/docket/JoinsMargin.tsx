@@ -1,9 +1,9 @@
 import type { Plan, PlanView } from "../api/client";
+import { NumberInput } from "../ui/NumberInput";
 import { type Join, joinName, type Part, reasons, standing } from "../waveform/joins";
 import { chance, clock } from "../words/figures";
 import { UndoRedo } from "./UndoRedo";
 import type { usePlanEditing } from "./usePlanEditing";
-import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   plan: PlanView;

@@ -4,11 +4,11 @@ import { useState } from "react";
 import { address, bytes } from "../api/bytes";
 import { answer, api, type ArtRule, type Row } from "../api/client";
 import { artCheckQuery, artRuleQuery } from "../api/filesQueries";
+import { NumberInput } from "../ui/NumberInput";
 import { plural } from "../words/figures";
 import { Trouble } from "../words/Trouble";
 import { meantWords } from "./asking";
 import { CropView } from "./CropView";
-import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   rows: readonly Row[];

@@ -3,11 +3,11 @@ import { useDeferredValue, useState } from "react";
 
 import { answer, api, type Naming, type Row } from "../api/client";
 import { filingPatternsQuery, patternExamplesQuery } from "../api/filesQueries";
+import { NumberInput } from "../ui/NumberInput";
 import { Trouble } from "../words/Trouble";
 import { useSaveSeen } from "../words/useSaveSeen";
 import { meantWords, useAsking } from "./asking";
 import type { SheetState } from "./useSheet";
-import { NumberInput } from "../ui/NumberInput";
 
 const START: Naming = {
   name: "",

@@ -3,12 +3,12 @@ import { useState } from "react";
 
 import { address, bytes } from "../api/bytes";
 import { answer, api, type ProposedCells, type Row, type Schemas } from "../api/client";
+import { NumberInput } from "../ui/NumberInput";
 import { Trouble } from "../words/Trouble";
 import { meantWords, useAsking } from "./asking";
 import type { Columns } from "./columns";
 import { PATH, SILENCE } from "./rows";
 import type { SheetState } from "./useSheet";
-import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   rows: readonly Row[];

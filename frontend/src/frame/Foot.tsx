@@ -6,7 +6,7 @@ import { answer, api, type Job } from "../api/client";
 import { withJob } from "../api/events";
 import { jobsQuery } from "../api/queries";
 import { type Hearing, player, useHearing, useListenFor } from "../player/player";
-import { LISTEN_FOR, type ListenFor as ListenForName } from "../player/programme";
+import { LISTEN_FOR, LISTEN_NAMES } from "../player/programme";
 import { type TrackHeard, trackPlayer, useTrackHeard } from "../player/track";
 import { useFrames } from "../player/useFrames";
 import { clock, level, percent, timeLeft } from "../words/figures";
@@ -83,12 +83,6 @@ function TrackNow({ track }: { track: TrackHeard }) {
   );
 }
 
-const SHORT: Record<ListenForName, string> = {
-  "as it was": "as it was",
-  repaired: "repaired",
-  "taken away": "removed sound",
-};
-
 /** What one listens for: nothing to choose where nothing is done to the sound. */
 function ListenFor({ hearing }: { hearing: Hearing }) {
   const wanted = useListenFor();
@@ -109,7 +103,7 @@ function ListenFor({ hearing }: { hearing: Hearing }) {
           }
           onClick={() => player.listenFor(name)}
         >
-          {SHORT[name]}
+          {LISTEN_NAMES[name]}
         </button>
       ))}
     </span>

@@ -2,7 +2,7 @@ import { Suspense, useEffect, useState } from "react";
 import { Outlet } from "react-router";
 
 import { player } from "../player/player";
-import { LISTEN_FOR } from "../player/programme";
+import { LISTEN_FOR, LISTEN_NAMES } from "../player/programme";
 import { onKeyDown, useCommands } from "./commands";
 import { Foot } from "./Foot";
 import { KeyList } from "./KeyList";
@@ -23,7 +23,7 @@ export function Frame() {
   useCommands([
     { label: "Show the keys of this screen", keys: ["?"], perform: () => setKeysOpen(!keysOpen) },
     ...LISTEN_FOR.map((name, index) => ({
-      label: `Listen for: ${name === "taken away" ? "removed sound" : name}`,
+      label: `Listen for: ${LISTEN_NAMES[name]}`,
       keys: [String(index + 1)],
       perform: () => player.listenFor(name),
     })),

@@ -1,7 +1,7 @@
 import { answer, api, type ArtRule } from "../api/client";
+import { NumberInput } from "../ui/NumberInput";
 import { useDraft } from "../words/useDraft";
 import { useLookAgain } from "./declaring";
-import { NumberInput } from "../ui/NumberInput";
 
 const ART_LABELS: Record<keyof ArtRule, string> = {
   embed: "Within the file",

@@ -3,9 +3,9 @@ import { Link } from "react-router";
 
 import { answer, api, type House, type SheetField, type TagRule } from "../api/client";
 import { sheetFieldsQuery } from "../api/filesQueries";
+import { NumberInput } from "../ui/NumberInput";
 import { useDraft } from "../words/useDraft";
 import { useLookAgain } from "./declaring";
-import { NumberInput } from "../ui/NumberInput";
 
 const TAG_LABELS: Record<keyof TagRule, string> = {
   wanted: "Every file has",

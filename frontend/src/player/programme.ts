@@ -7,6 +7,13 @@ export type Span = readonly [number, number | null];
 export const LISTEN_FOR = ["as it was", "repaired", "taken away"] as const;
 export type ListenFor = (typeof LISTEN_FOR)[number];
 
+/** The same in the words of the page. */
+export const LISTEN_NAMES: Record<ListenFor, string> = {
+  "as it was": "as it was",
+  repaired: "repaired",
+  "taken away": "removed sound",
+};
+
 /** Where a programme is: in which of its spans, and at which sample of the take. */
 export interface Place {
   span: number;

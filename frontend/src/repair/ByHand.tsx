@@ -1,9 +1,9 @@
 import { useState } from "react";
 
+import { NumberInput } from "../ui/NumberInput";
 import type { Span } from "../waveform/Page";
 import { clock } from "../words/figures";
 import type { HandRepair, Repairing } from "./useRepairing";
-import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   selection: Span | null;
@@ -44,13 +44,13 @@ export function ByHand(props: Props) {
   const field = (label: string, value: number, onSave: (value: number) => void) => (
     <label className="flex items-center gap-1">
       {label}
-      <input
+      <NumberInput
+        label={`Selection ${label}`}
         className="cell figure !w-24 !px-1 !py-0"
-        aria-label={`Selection ${label}`}
-        key={value}
-        defaultValue={value}
-        onBlur={(event) => Number.isInteger(Number(event.target.value)) && onSave(Number(event.target.value))}
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        min={0}
+        whole
+        value={value}
+        onSave={onSave}
       />
     </label>
   );

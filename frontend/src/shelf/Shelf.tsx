@@ -11,11 +11,11 @@ import { FindField } from "../frame/FindField";
 import { useAddress } from "../frame/useAddress";
 import { Mood } from "../frame/Mood";
 import { STAGES } from "../frame/Spine";
+import { NumberInput } from "../ui/NumberInput";
 import { RestoreMany } from "./RestoreMany";
 import { TakeInParcel } from "./TakeInParcel";
 import { plural, shortClock } from "../words/figures";
 import { Trouble } from "../words/Trouble";
-import { NumberInput } from "../ui/NumberInput";
 
 type Column = "shelfmark" | "title" | "format" | "duration_s" | "standing" | "changed_at";
 const COLUMNS: { name: Column; label: string }[] = [

@@ -6,13 +6,13 @@ import { useEffect, useRef, useState } from "react";
 import type { Docket, Transfer, TransferSettings } from "../api/client";
 import { chainsQuery } from "../api/queries";
 import { useCommands } from "../frame/commands";
+import { NumberInput } from "../ui/NumberInput";
 import { shortClock } from "../words/figures";
 import { browserInput } from "./browserInput";
 import { DeckControls } from "./DeckControls";
 import { type LiveFeed, useLive } from "./live";
 import { Monitor } from "./monitor";
 import type { TransferDoing } from "./useTransfer";
-import { NumberInput } from "../ui/NumberInput";
 
 interface Props {
   docket: Docket;

@@ -1,5 +1,5 @@
-import { askBeforeLeaving } from "../frame/leaving";
 import { Problem } from "../api/client";
+import { askBeforeLeaving } from "../frame/leaving";
 import captureUrl from "./capture.worklet.js?url&no-inline";
 import { socketUrl } from "./live";
 import { message, SendBuffer } from "./sendBuffer";
